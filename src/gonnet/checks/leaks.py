@@ -1,0 +1,152 @@
+"""The leak check: does a finished file hold a value that names somebody else?
+
+Texts and values are compared as sequences of words, so that line breaks and wrapped cells do not hide a value and
+`117` is not found inside `1173` or `3,117.50`. Values that lie inside the recipient's own values are theirs. Digits
+that are the recipient's own amounts or dates are told from another's key by counting: a value that stands more often
+in the file than its own figures account for is a hit.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from gonnet.checks.reading_back import ReadBack
+
+# A word: letters and digits; digits joined by . , ' or blanks of a number stay one word, as do decimals.
+_WORD = re.compile(r"\d+(?:[.,'’\u00a0\u202f]\d+)+|\w+")
+_SOFT = re.compile("[\u00ad\u200b\u2060\ufeff\ufffe]|(?<=\\w)-?\r?\n(?=\\w)")
+_HARD_BREAK = re.compile(r"\s+")
+_BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
+
+Words = tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Identity:
+    """What names one recipient.
+
+    Attributes:
+        key: Whose it is.
+        values: What it is (`key`, `address`, a column of the list) with its text.
+    """
+
+    key: str
+    values: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hit:
+    """A value of somebody else that was found.
+
+    Attributes:
+        kind: What it is: `key`, `address` or the column of the list.
+        value: The value.
+        owner: The key it belongs to.
+        place: Where it stands: file and page, sheet or message.
+    """
+
+    kind: str
+    value: str
+    owner: str
+    place: str
+
+    def __str__(self) -> str:
+        whose = f"'{self.value}'" if self.kind == "key" else f"'{self.value}' ({self.kind} of {self.owner})"
+        what = f"the key {whose} of another recipient" if self.kind == "key" else f"another recipient's {whose}"
+        return f"{what} stands in {self.place}"
+
+
+class Watch:
+    """All identifying values of a run, ready to be searched for in any number of files.
+
+    Values that several keys share identify none of them and are not searched for; nor are those declared harmless,
+    nor single characters.
+
+    Args:
+        identities: Everybody whose values are known, including those who get nothing.
+        harmless: Values that may stand in anybody's files.
+    """
+
+    def __init__(self, identities: Iterable[Identity], harmless: Iterable[str] = ()) -> None:
+        owners: defaultdict[Words, set[str]] = defaultdict(set)
+        said: dict[Words, tuple[str, str]] = {}
+        self._own: defaultdict[str, set[Words]] = defaultdict(set)
+        for identity in identities:
+            for kind, text in identity.values:
+                words = _words(text)
+                if words:
+                    owners[words].add(identity.key)
+                    said.setdefault(words, (kind, text))
+                    self._own[identity.key].add(words)
+        allowed = {_words(text) for text in harmless}
+        self._by_first: defaultdict[str, list[tuple[Words, str, str, str]]] = defaultdict(list)
+        for words, keys in owners.items():
+            if len(keys) == 1 and words not in allowed and len("".join(words)) > 1:
+                kind, text = said[words]
+                self._by_first[words[0]].append((words, next(iter(keys)), kind, text))
+        for entries in self._by_first.values():
+            entries.sort(key=lambda entry: -len(entry[0]))
+
+    def search(self, key: str, name: str, found: ReadBack, own_numbers: Iterable[str] = ()) -> tuple[Hit, ...]:
+        """The values of others that stand in a file of `key`, each once.
+
+        Args:
+            key: Whose file it is.
+            name: The file's name, for the hits.
+            found: What a reader finds in it.
+            own_numbers: Texts of the recipient's own amounts and dates, as often as they stand in the file.
+        """
+        hits: dict[Words, list[Hit]] = defaultdict(list)
+        for place, text in found.parts:
+            where = f"{name}, {place}"
+            for words, owner, kind, value in self._others(key, _words(text), shortest=0):
+                hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
+            joined = _words(_SOFT.sub("", text))
+            for words, owner, kind, value in self._others(key, joined, shortest=_BREAKABLE):
+                if words not in hits:
+                    hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
+        if not hits:
+            return ()
+        accounted = Counter(words for text in own_numbers for words in _runs(_words(text), hits))
+        return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
+
+    def _others(self, key: str, text: Words, *, shortest: int) -> Iterator[tuple[Words, str, str, str]]:
+        own = _index(self._own.get(key, ()))
+        at = 0
+        while at < len(text):
+            longest_own = _longest(own.get(text[at], ()), text, at)
+            step = max(1, longest_own)
+            for words, owner, kind, value in self._by_first.get(text[at], ()):
+                if owner == key or len(words) <= longest_own or len("".join(words)) < shortest:
+                    continue
+                if text[at : at + len(words)] == words:
+                    yield words, owner, kind, value
+                    step = max(step, len(words))
+                    break
+            at += step
+
+
+def _index(values: Iterable[Words]) -> Mapping[str, Sequence[Words]]:
+    found: defaultdict[str, list[Words]] = defaultdict(list)
+    for words in values:
+        found[words[0]].append(words)
+    return found
+
+
+def _longest(values: Sequence[Words], text: Words, at: int) -> int:
+    return max((len(words) for words in values if text[at : at + len(words)] == words), default=0)
+
+
+def _runs(text: Words, wanted: Iterable[Words]) -> Iterator[Words]:
+    """Every run of `text` that is one of `wanted`."""
+    for words in wanted:
+        for at in range(len(text) - len(words) + 1):
+            if text[at : at + len(words)] == words:
+                yield words
+
+
+def _words(text: str) -> Words:
+    return tuple(_WORD.findall(_HARD_BREAK.sub(" ", text).casefold()))

@@ -1,0 +1,106 @@
+"""Reading a finished file back from its bytes, as a stranger would who opens it."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from dataclasses import dataclass
+from xml.etree import ElementTree
+
+import pypdfium2
+
+_SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+_DATES = "{http://purl.org/dc/terms/}"
+_INFO = ("Title", "Author", "Subject", "Keywords", "Creator", "Producer")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadBack:
+    """What a reader finds in a file.
+
+    Attributes:
+        parts: Place (`page 2`, `sheet1`, `properties`) and its text, in reading order.
+    """
+
+    parts: tuple[tuple[str, str], ...]
+
+
+def read_back(data: bytes, form: str) -> ReadBack:
+    """All text of a file, by its format: `pdf`, `xlsx` or `text`.
+
+    Raises:
+        ValueError: the bytes are not a file of that format.
+    """
+    match form:
+        case "pdf":
+            return ReadBack(parts=tuple(_pdf(data)))
+        case "xlsx":
+            return ReadBack(parts=tuple(_workbook(data)))
+        case "text":
+            return ReadBack(parts=(("message", data.decode("utf-8")),))
+        case _:
+            raise ValueError(f"no reader for {form}")
+
+
+def _pdf(data: bytes) -> list[tuple[str, str]]:
+    try:
+        document = pypdfium2.PdfDocument(data)
+    except pypdfium2.PdfiumError as error:
+        raise ValueError("not a PDF") from error
+    try:
+        info = document.get_metadata_dict()
+        found = [("properties", " \n".join(str(info.get(name, "")) for name in _INFO))]
+        for number in range(len(document)):
+            page = document[number]
+            text = page.get_textpage()
+            found.append((f"page {number + 1}", text.get_text_bounded()))
+            text.close()
+            page.close()
+        return found
+    finally:
+        document.close()
+
+
+def _workbook(data: bytes) -> list[tuple[str, str]]:
+    try:
+        book = zipfile.ZipFile(io.BytesIO(data))
+    except zipfile.BadZipFile as error:
+        raise ValueError("not a workbook") from error
+    with book:
+        shared = _shared_strings(book)
+        found = []
+        for name in book.namelist():
+            if re.fullmatch(r"xl/worksheets/sheet\d+\.xml", name):
+                sheet = ElementTree.fromstring(book.read(name))
+                found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(_sheet_texts(sheet, shared))))
+        found.append(("properties", "\n".join(_properties(book))))
+        return found
+
+
+def _properties(book: zipfile.ZipFile) -> list[str]:
+    """Sheet names, and the document's properties but for its dates, which name nobody."""
+    sheets = ElementTree.fromstring(book.read("xl/workbook.xml")).iter(f"{_SHEET}sheet")
+    found = [sheet.get("name", "") for sheet in sheets]
+    if "docProps/core.xml" in book.namelist():
+        nodes = ElementTree.fromstring(book.read("docProps/core.xml")).iter()
+        found += [node.text or "" for node in nodes if not node.tag.startswith(_DATES)]
+    return found
+
+
+def _shared_strings(book: zipfile.ZipFile) -> list[str]:
+    if "xl/sharedStrings.xml" not in book.namelist():
+        return []
+    root = ElementTree.fromstring(book.read("xl/sharedStrings.xml"))
+    return ["".join(node.text or "" for node in entry.iter(f"{_SHEET}t")) for entry in root.findall(f"{_SHEET}si")]
+
+
+def _sheet_texts(sheet: ElementTree.Element, shared: list[str]) -> list[str]:
+    found = []
+    for cell in sheet.iter(f"{_SHEET}c"):
+        value = cell.find(f"{_SHEET}v")
+        if value is not None and value.text is not None:
+            found.append(shared[int(value.text)] if cell.get("t") == "s" else value.text)
+        found += [node.text or "" for node in cell.iter(f"{_SHEET}t")]
+    found += [node.text or "" for area in sheet.iter(f"{_SHEET}headerFooter") for node in area.iter()]
+    return found

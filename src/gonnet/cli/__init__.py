@@ -1,0 +1,65 @@
+"""The commands: parse, call, print. Nothing else prints, prompts or exits.
+
+Importing this package imports click and nothing heavy; a command's module is imported when it is called.
+"""
+
+from __future__ import annotations
+
+import importlib
+
+import click
+
+from gonnet import __version__
+from gonnet.cli._exit import run
+
+COMMANDS = {
+    "demo": "Make a made-up cooperative and walk one run through it.",
+    "new": "Write a job for a table of your own.",
+    "check": "Look at a job and its data before anything is made.",
+    "prepare": "Make every recipient's package. Contacts nobody.",
+    "review": "See every package of a run before anything leaves.",
+    "send": "Hand over what is ready, and only that.",
+    "run": "Prepare and send in one go.",
+    "runs": "List the runs there were.",
+    "show": "See one run, or one recipient's package, in full.",
+    "mailbox": "A stand-in mail server that keeps what it gets.",
+}
+
+
+class LazyGroup(click.Group):
+    """A group whose commands are imported when they are called; the help needs only their names."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """The commands in the order of the work."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """The command `cmd_name`, or None."""
+        if cmd_name not in COMMANDS:
+            return None
+        command = getattr(importlib.import_module(f"gonnet.cli.{cmd_name}"), cmd_name)
+        assert isinstance(command, click.Command)
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The list of commands, from the table above."""
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+
+@click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="gonnet")
+def gonnet() -> None:
+    """Split one report run by recipient, look at every part, and mail each person only their own.
+
+    \b
+    Begin with:   gonnet demo
+    Then yours:   gonnet new NAME --rows FILE --by COLUMN
+                  gonnet prepare NAME
+                  gonnet review
+    """
+
+
+def main() -> None:
+    """The entry point of the `gonnet` command."""
+    run(gonnet)

@@ -1,0 +1,60 @@
+"""From errors to text and exit codes: the only place that knows them."""
+
+from __future__ import annotations
+
+import sys
+from typing import NoReturn
+
+import click
+
+from gonnet.errors import GonnetError, JobError, StorageError, UnreachableError
+
+DONE = 0
+DEFECT = 1
+WRONG = 2
+ATTENTION = 3
+UNREACHABLE = 4
+
+
+def run(command: click.Command) -> NoReturn:
+    """Run the program; every failure becomes words and a code."""
+    try:
+        code = command.main(standalone_mode=False)
+        sys.exit(code if isinstance(code, int) else DONE)
+    except click.exceptions.NoArgsIsHelpError as error:
+        click.echo(error.format_message())
+        sys.exit(WRONG)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(WRONG)
+    except click.Abort:
+        click.echo("Stopped; nothing more was done.", err=True)
+        sys.exit(WRONG)
+    except GonnetError as error:
+        tell(error)
+        sys.exit(UNREACHABLE if isinstance(error, UnreachableError) else WRONG)
+    except BrokenPipeError:  # the reader of our output went away
+        sys.stderr.close()
+        sys.exit(DONE)
+    except KeyboardInterrupt:
+        click.echo("Stopped. What was done is recorded; the command can be run again.", err=True)
+        sys.exit(WRONG)
+    except OSError as error:
+        tell(
+            StorageError(
+                f"{error.strerror or error}", where=str(error.filename or ""), fix="Check the disk and the permissions"
+            )
+        )
+        sys.exit(WRONG)
+
+
+def tell(error: GonnetError) -> None:
+    """Print an error: what is wrong, where, how to put it right; all mistakes of a file, one below the other."""
+    mistakes = error.mistakes if isinstance(error, JobError) else (error,)
+    for mistake in mistakes:
+        place = click.style(f"{mistake.where}: ", bold=True) if mistake.where else ""
+        click.echo(f"{click.style('error:', fg='red', bold=True)} {place}{mistake.what}", err=True)
+        if mistake.fix:
+            click.echo(f"       {mistake.fix}", err=True)
+    if len(mistakes) > 1:
+        click.echo(f"{len(mistakes)} mistakes; nothing was done.", err=True)

@@ -1,0 +1,59 @@
+"""Options that mean the same in every command."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _date(_context: click.Context, _parameter: click.Parameter, value: str | None) -> dt.date:
+    if value is None:
+        return dt.datetime.now().astimezone().date()
+    try:
+        return dt.date.fromisoformat(value)
+    except ValueError as error:
+        raise click.BadParameter(f"'{value}' is not a date; write one such as 2026-10-31") from error
+
+
+def _pairs(_context: click.Context, _parameter: click.Parameter, values: tuple[str, ...]) -> dict[str, str]:
+    found = {}
+    for value in values:
+        name, sign, text = value.partition("=")
+        if not sign or not name:
+            raise click.BadParameter(f"'{value}' is not NAME=VALUE")
+        found[name] = text
+    return found
+
+
+def _together(*options: Callable[[F], F]) -> Callable[[F], F]:
+    def decorate(function: F) -> F:
+        for option in reversed(options):
+            function = option(function)
+        return function
+
+    return decorate
+
+
+workspace_option = click.option(
+    "--workspace",
+    type=click.Path(exists=True, file_okay=False, path_type=Path),
+    metavar="DIR",
+    help="The workspace; else this folder, or the nearest one above it with gonnet.yaml.",
+)
+only_option = click.option("--only", multiple=True, metavar="KEY", help="Only this key; can be given several times.")
+json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")
+yes_option = click.option("--yes", is_flag=True, help="Do not ask before sending.")
+quiet_option = click.option("--quiet", is_flag=True, help="Print only what needs attention.")
+asked_options = _together(
+    click.option(
+        "--set", "asked", multiple=True, metavar="NAME=VALUE", callback=_pairs, help="Give a parameter its value."
+    ),
+    click.option("--as-of", metavar="DATE", callback=_date, help="The date the run is made for; today when left out."),
+)
+run_argument = click.argument("run_id", metavar="[RUN]", default="last")

@@ -1,0 +1,121 @@
+"""A run in words, and as the one JSON object that machines read."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from gonnet.cli import _show
+
+if TYPE_CHECKING:
+    from gonnet.ledger import PackageRecord, RunRecord
+
+
+def as_json(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+    """Print the run as one JSON object."""
+    click.echo(json.dumps(run_object(run, packages), ensure_ascii=False, indent=2))
+
+
+def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, Any]:
+    """The JSON object of a run and (some of) its packages."""
+    account = rows_of(run)
+    return {
+        "run": run.id,
+        "job": run.job,
+        "as_of": run.as_of.isoformat(),
+        "prepared": run.prepared.isoformat(),
+        "packages": [package_object(package) for package in packages],
+        "rows": {
+            "read": account["read"],
+            "delivered": account["delivered"],
+            "withheld": sum(account["withheld"].values()),
+            "withheld_by_reason": account["withheld"],
+        },
+        "totals": account["controls"],
+        "states": {str(state): count for state, count in run.counts.items()},
+        "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
+    }
+
+
+def package_object(package: PackageRecord) -> dict[str, Any]:
+    """The JSON object of one package."""
+    return {
+        "key": package.key,
+        "name": package.name,
+        "to": list(package.to),
+        "state": str(package.state),
+        "reason": package.reason,
+        "rows": package.rows,
+        "figures": dict(package.figures),
+        "odd": list(package.odd),
+        "documents": [
+            {"name": d.name, "sha256": d.sha256, "bytes": d.bytes, "rows": d.rows, "pages": d.pages}
+            for d in package.documents
+        ],
+        "messages": [
+            {
+                "subject": message.subject,
+                "message_id": message.message_id,
+                "to": list(message.to),
+                "cc": list(message.cc),
+                "bcc": list(message.bcc),
+                "deliveries": [
+                    {"address": d.address, "state": str(d.state), "code": d.code, "reply": d.reply}
+                    for d in message.deliveries
+                ],
+            }
+            for message in package.messages
+        ],
+    }
+
+
+def rows_of(run: RunRecord) -> Mapping[str, Any]:
+    """The row account of a run; zeros for one that was broken off."""
+    empty: dict[str, Any] = {"read": 0, "delivered": 0, "withheld": {}, "controls": []}
+    return empty | dict(run.account)
+
+
+def account(run: RunRecord) -> None:
+    """Print how every row is accounted for, and that the parts add up to the whole."""
+    found = rows_of(run)
+    withheld = found["withheld"]
+    reasons = ", ".join(f"{count:,} {cause}" for cause, count in withheld.items())
+    _show.line(
+        f"Rows     {found['read']:,} read = {found['delivered']:,} to deliver + {sum(withheld.values()):,} withheld"
+        + (f" ({reasons})" if reasons else "")
+    )
+    for control in found["controls"]:
+        _show.line(
+            f"Total    {control['column']}: {_show.amount(control['whole'])} read = "
+            f"{_show.amount(control['delivered'])} to deliver + {_show.amount(control['withheld'])} withheld"
+        )
+
+
+def states(run: RunRecord) -> str:
+    """The states of a run's packages in words."""
+    return ", ".join(f"{count} {state}" for state, count in run.counts.items()) or "no packages"
+
+
+def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, most: int = 12) -> None:
+    """Print what was found, what needs a decision first."""
+    order = sorted(found, key=lambda finding: finding[0] != "attention")
+    shown = [finding for finding in order if finding[0] == "attention" or not attention_only]
+    for weight, text in shown[:most]:
+        mark = "!" if weight == "attention" else "·"
+        _show.console().print(_show.state(weight, f"{mark} {text}"))
+    if len(shown) > most:
+        _show.line(f"  … and {len(shown) - most} more; `gonnet review --json` has them all")
+
+
+def withheld(packages: Sequence[PackageRecord], *, most: int = 15) -> None:
+    """Print each package that does not leave, with its reason."""
+    kept = [package for package in packages if package.state in ("held", "skipped")]
+    for package in kept[:most]:
+        line = _show.state(str(package.state), f"  {package.state!s:<8}")
+        line.append(_show.safe(f"{package.key}  {package.name[:40]}: {package.reason}"), style="default")
+        _show.console().print(line)
+    if len(kept) > most:
+        _show.line(f"  … and {len(kept) - most} more")

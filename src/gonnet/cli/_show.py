@@ -1,0 +1,119 @@
+"""How things look in a terminal."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from decimal import Decimal, InvalidOperation
+
+import click
+from rich import box
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
+from rich.table import Table
+from rich.text import Text
+
+_STYLES = {
+    "ready": "green",
+    "held": "bold yellow",
+    "skipped": "bright_black",
+    "sent": "green",
+    "failed": "bold red",
+    "unsure": "bold magenta",
+    "attention": "bold yellow",
+    "note": "bright_black",
+}
+
+
+def console() -> Console:
+    """Where results go; wide enough to keep a line together when nobody looks at it directly."""
+    return Console(highlight=False, markup=False, emoji=False, width=None if sys.stdout.isatty() else 150)
+
+
+def safe(text: object) -> str:
+    """Text that cannot steer the terminal, whatever a name or a server's answer contains."""
+    return "".join(sign if sign.isprintable() else "�" for sign in str(text).replace("\n", " "))
+
+
+def line(text: str = "", style: str = "") -> None:
+    """Print one line of our own words, which may contain values."""
+    console().print(Text(safe(text), style=style))
+
+
+def state(word: str, text: str | None = None) -> Text:
+    """A state in its colour; the word is always there too."""
+    return Text(safe(text if text is not None else word), style=_STYLES.get(word, ""))
+
+
+def table(*columns: str | tuple[str, str], title: str | None = None) -> Table:
+    """A plain table; a column given as (heading, "right") has its values on the right."""
+    found = Table(box=box.SIMPLE_HEAD, title=title, title_justify="left", pad_edge=False, header_style="bold")
+    for column in columns:
+        heading, side = (column, "left") if isinstance(column, str) else column
+        found.add_column(heading, justify="right" if side == "right" else "left", overflow="fold")
+    return found
+
+
+def rows(target: Table, lines: Iterable[Sequence[Text | str]]) -> None:
+    """Fill a table; texts are made safe."""
+    for cells in lines:
+        target.add_row(*(cell if isinstance(cell, Text) else Text(safe(cell)) for cell in cells))
+
+
+def show(target: Table) -> None:
+    """Print a table."""
+    console().print(target)
+
+
+def size(count: int) -> str:
+    """A file size as people say it."""
+    return f"{count / 1000:.0f} kB" if count < 1_000_000 else f"{count / 1_000_000:.1f} MB"
+
+
+def amount(text: object) -> str:
+    """A figure with its thousands apart; what is no number stays as it is."""
+    try:
+        value = Decimal(str(text))
+    except InvalidOperation:
+        return str(text)
+    return f"{value:,f}" if value.is_finite() else str(text)
+
+
+def many(count: int, noun: str) -> str:
+    """`1 row`, `2 rows`."""
+    if count == 1:
+        return f"1 {noun}"
+    plural = f"{noun[:-1]}ies" if noun.endswith("y") else f"{noun}{'es' if noun.endswith('s') else 's'}"
+    return f"{count:,} {plural}"
+
+
+def next_steps(*steps: tuple[str, str]) -> None:
+    """What to type next, and what for."""
+    if not steps:
+        return
+    width = max(len(command) for command, _ in steps)
+    line()
+    for number, (command, purpose) in enumerate(steps):
+        line(f"{'Next:' if number == 0 else '     '} {command:<{width}}   {purpose}")
+
+
+@contextmanager
+def progress(label: str, *, quiet: bool) -> Iterator[Callable[[int, int], None]]:
+    """A bar on standard error, which goes when the work is done; nothing where nobody watches."""
+    if quiet or not sys.stderr.isatty():
+        yield lambda _done, _total: None
+        return
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(label, total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+def confirmed(question: str, *, yes: bool) -> bool:
+    """Whether the operator agrees; without a terminal there is nobody to ask, and only --yes will do."""
+    if yes:
+        return True
+    if not sys.stdin.isatty():
+        raise click.UsageError("there is no terminal to ask at; say --yes to send without being asked")
+    return click.confirm(question, default=False)

@@ -1,0 +1,154 @@
+"""Preparing and sending as the commands `prepare`, `send` and `run` share it."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections import Counter
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from gonnet.cli import _exit, _report, _show
+
+if TYPE_CHECKING:
+    from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.pipeline.send import SendReport
+    from gonnet.pipeline.tools import Tools
+
+_SHOWN = 6
+
+
+def prepare_run(
+    tools: Tools, job: str, asked: dict[str, str], as_of: dt.date, only: tuple[str, ...], *, quiet: bool
+) -> RunRecord:
+    """Prepare a run with a progress bar."""
+    from gonnet.jobs import load_job
+    from gonnet.pipeline.prepare import prepare
+    from gonnet.pipeline.survey import Request
+
+    request = Request(as_of=as_of, asked=asked, only=only)
+    with _show.progress("Preparing", quiet=quiet) as told:
+        return prepare(load_job(tools.workspace, job), tools, request, told)
+
+
+def prepared(
+    tools: Tools, job: str, asked: dict[str, str], as_of: dt.date, only: tuple[str, ...], *, as_json: bool, quiet: bool
+) -> bool:
+    """Prepare a run and tell of it; whether something of it wants attention."""
+    run = prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json)
+    packages = tools.ledger.packages(run.id)
+    attention = wants_attention(run)
+    if as_json:
+        _report.as_json(run, packages)
+    else:
+        summary(run, packages, quiet=quiet)
+        if not quiet:
+            steps = [("gonnet review", "see every package before anything leaves")]
+            if run.server:
+                steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
+            else:
+                steps.append(("gonnet review --into FOLDER", "put the documents into a folder"))
+            _show.next_steps(*steps)
+    return attention
+
+
+def wants_attention(run: RunRecord) -> bool:
+    """Whether something of a run is held, failed or unsure, or rows went to nobody."""
+    states = {str(state) for state in run.counts}
+    return bool(states & {"held", "failed", "unsure"}) or any(weight == "attention" for weight, _ in run.findings)
+
+
+def summary(run: RunRecord, packages: Sequence[PackageRecord], *, quiet: bool) -> None:
+    """The one summary after preparing."""
+    if not quiet:
+        period = "".join(f", {name} {value}" for name, value in run.parameters.items())
+        _show.line(f"Run {run.id}: {run.title}{period}", "bold")
+        documents = sum(len(package.documents) for package in packages)
+        _show.line(f"         {_report.states(run)}; {_show.many(documents, 'document')} in {run.seconds:.1f} s")
+        _report.account(run)
+        _report.withheld(packages)
+    _report.findings(run.findings, attention_only=quiet)
+
+
+def sent(tools: Tools, run: RunRecord, only: tuple[str, ...], *, yes: bool, as_json: bool, quiet: bool) -> int:
+    """List what is about to leave, ask, send, and tell what came of it; the exit code."""
+    from gonnet.pipeline.send import send, sendable
+
+    waiting = sendable(run, tools, only)
+    if not waiting:
+        _nothing_to_send(tools, run, as_json=as_json)
+        return _exit.ATTENTION if wants_attention(run) else _exit.DONE
+    deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state in ("waiting", "later"))
+    if not as_json and not quiet:
+        _intention(tools, run, waiting, deliveries)
+    if not _show.confirmed(f"Send {_show.many(deliveries, 'message')} now?", yes=yes):
+        _show.line("Nothing was sent.")
+        return _exit.WRONG
+    with _show.progress("Sending", quiet=quiet or as_json) as told:
+        done: Counter[str] = Counter()
+
+        def tell(_package: PackageRecord, state: object) -> None:
+            done[str(state)] += 1
+            told(sum(done.values()), len(waiting))
+
+        report = send(run, tools, only, tell)
+    after = tools.ledger.run(str(run.id))
+    packages = tools.ledger.packages(run.id)
+    if as_json:
+        _report.as_json(after, packages)
+    else:
+        _outcome(after, packages, report, quiet=quiet)
+    if report.interrupted is not None:
+        _exit.tell(report.interrupted)
+        return _exit.UNREACHABLE
+    return _exit.ATTENTION if wants_attention(after) else _exit.DONE
+
+
+def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool) -> None:
+    if as_json:
+        _report.as_json(run, tools.ledger.packages(run.id))
+        return
+    _show.line(f"Run {run.id} has nothing left to send: {_report.states(run)}.")
+    _show.next_steps((f"gonnet show {run.id}", "see what became of it"))
+
+
+def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int) -> None:
+    _, server = tools.workspace.server(run.server, "gonnet.yaml")
+    people = {part.address.casefold() for package in waiting for part in package.deliveries()}
+    _show.line(f"Run {run.id}: {run.title}", "bold")
+    _show.line(
+        f"About to send {_show.many(len(waiting), 'package')}: {_show.many(deliveries, 'message')} to "
+        f"{_show.many(len(people), 'address')}, through {server.host}:{server.port}."
+    )
+    for package in waiting[:_SHOWN]:
+        files = ", ".join(document.name for document in package.documents)
+        _show.line(f"  {package.key}  {package.name[:36]}  →  {', '.join(package.to)}  [{files}]")
+    if len(waiting) > _SHOWN:
+        _show.line(f"  … and {len(waiting) - _SHOWN} more; `gonnet review {run.id}` lists them all")
+    aside = {str(state): count for state, count in run.counts.items() if str(state) in ("held", "skipped", "sent")}
+    if aside:
+        _show.line("Left out: " + ", ".join(f"{count} {state}" for state, count in aside.items()) + ".")
+    if run.reviewed is None:
+        _show.console().print(_show.state("attention", f"! run {run.id} was not reviewed yet"))
+
+
+def _outcome(run: RunRecord, packages: Sequence[PackageRecord], report: SendReport, *, quiet: bool) -> None:
+    states = {str(state): count for state, count in report.states.items()}
+    if not quiet:
+        said = ", ".join(f"{count} {state}" for state, count in states.items()) or "nothing"
+        _show.line(f"Done: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
+    wrong = [package for package in packages if str(package.state) in ("failed", "unsure")]
+    for package in wrong[:20]:
+        line = _show.state(str(package.state), f"  {package.state!s:<8}")
+        line.append(_show.safe(f"{package.key}  {package.name[:36]}: {package.reason}"), style="default")
+        _show.console().print(line)
+    steps = []
+    later = any(part.state == "later" for package in wrong for part in package.deliveries())
+    if later:
+        steps.append((f"gonnet send {run.id}", "try again what was refused only for now"))
+    if any(part.state == "refused" for package in wrong for part in package.deliveries()):
+        steps.append((f"gonnet prepare {run.job} --only KEY", "once the address on the list is put right"))
+    if any(package.state == "unsure" for package in wrong):
+        steps.append((f"gonnet show {run.id} KEY", "unsure: ask the recipient; it is never sent again by itself"))
+    if not quiet or steps:
+        steps.append((f"gonnet show {run.id}", "see what became of every package"))
+        _show.next_steps(*steps)

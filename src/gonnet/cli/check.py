@@ -1,0 +1,104 @@
+"""`gonnet check`."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from collections import Counter
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from gonnet.cli import _exit, _options
+
+if TYPE_CHECKING:
+    from gonnet.findings import Finding
+    from gonnet.jobs import Job
+    from gonnet.pipeline.survey import Survey
+
+
+@click.command(short_help="Look at a job and its data before anything is made.")
+@click.argument("job")
+@_options.asked_options
+@_options.only_option
+@_options.workspace_option
+@_options.json_option
+@_options.quiet_option
+def check(
+    job: str,
+    asked: dict[str, str],
+    as_of: dt.date,
+    only: tuple[str, ...],
+    workspace: Path | None,
+    as_json: bool,
+    quiet: bool,
+) -> int:
+    """Look at a job and its data before anything is made: every name in it, every text, every key.
+
+    \b
+    Example:  gonnet check statements
+    """
+    from gonnet.cli import _open
+
+    with _open.tools_at(workspace) as tools:
+        from gonnet.jobs import load_job
+        from gonnet.pipeline.prepare import write_letter
+        from gonnet.pipeline.rehearse import rehearse
+        from gonnet.pipeline.survey import Request, survey
+
+        read = load_job(tools.workspace, job)
+        write_letter(read, tools)
+        found = survey(read, tools, Request(as_of=as_of, asked=asked, only=only))
+        findings = (*found.findings, *rehearse(read, found, tools.workspace.house))
+        tables = {name: found.engine.count(name) for name in read.file.data}
+        found.engine.close()
+    held = [plan for plan in found.plans if str(plan.decision.outcome) == "held"]
+    if as_json:
+        _as_json(read, found, tables, findings)
+    else:
+        _tell(read, found, tables, findings, quiet=quiet)
+    attention = held or any(str(finding.weight) == "attention" for finding in findings)
+    return _exit.ATTENTION if attention else _exit.DONE
+
+
+def _as_json(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Finding, ...]) -> None:
+    states = Counter(str(plan.decision.outcome) for plan in found.plans)
+    click.echo(
+        json.dumps(
+            {
+                "job": job.name,
+                "data": tables,
+                "parameters": found.values.recorded(),
+                "keys": len(found.slices.counts),
+                "states": dict(states),
+                "findings": [{"weight": str(f.weight), "text": f.text, "key": f.key} for f in findings],
+            },
+            ensure_ascii=False,
+            indent=2,
+        )
+    )
+
+
+def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Finding, ...], *, quiet: bool) -> None:
+    from gonnet.cli import _report, _show
+
+    pairs = [(str(finding.weight), finding.text) for finding in findings]
+    held = [plan for plan in found.plans if str(plan.decision.outcome) == "held"]
+    if not quiet:
+        _show.line(f"{job.path.as_posix()}: {job.file.title}", "bold")
+        for name, value in found.values.recorded().items():
+            _show.line(f"  {name:<14} {value}")
+        for name, count in tables.items():
+            _show.line(f"  {name:<14} {_show.many(count, 'row')}")
+        states = Counter(str(plan.decision.outcome) for plan in found.plans)
+        told = ", ".join(f"{count} {state}" for state, count in states.items()) or "no packages"
+        _show.line(f"  {'packages':<14} {told}")
+    for plan in held:
+        line = _show.state("held", "! held  ")
+        line.append(_show.safe(f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}"), style="default")
+        _show.console().print(line)
+    _report.findings(pairs, attention_only=quiet)
+    if not quiet:
+        _show.line("Every name in the job is known, and every text can be filled." if not held else "The job is sound.")
+        _show.next_steps((f"gonnet prepare {job.name}", "make every package; contacts nobody"))

@@ -1,0 +1,41 @@
+"""`gonnet prepare`."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+
+import click
+
+from gonnet.cli import _exit, _options
+
+
+@click.command(short_help="Make every recipient's package. Contacts nobody.")
+@click.argument("job")
+@_options.asked_options
+@_options.only_option
+@click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; one per core when left out.")
+@_options.workspace_option
+@_options.json_option
+@_options.quiet_option
+def prepare(
+    job: str,
+    asked: dict[str, str],
+    as_of: dt.date,
+    only: tuple[str, ...],
+    processes: int | None,
+    workspace: Path | None,
+    as_json: bool,
+    quiet: bool,
+) -> int:
+    """Make every recipient's package: split, decide, draw, check, seal. Contacts nobody.
+
+    \b
+    Example:  gonnet prepare statements --set period=2026-10
+    """
+    from gonnet.cli import _open
+
+    with _open.tools_at(workspace, processes) as tools:
+        from gonnet.cli._work import prepared
+
+        return prepared(tools, job, asked, as_of, only, as_json=as_json, quiet=quiet) and _exit.ATTENTION

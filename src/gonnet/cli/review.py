@@ -1,0 +1,130 @@
+"""`gonnet review`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from gonnet.cli import _exit, _options
+
+if TYPE_CHECKING:
+    from rich.text import Text
+
+    from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.pipeline.tools import Tools
+
+_ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
+_FIGURES = 3
+
+
+@click.command(short_help="See every package of a run before anything leaves.")
+@_options.run_argument
+@_options.only_option
+@click.option(
+    "--into", type=click.Path(file_okay=False, path_type=Path), metavar="FOLDER", help="Copy the documents there."
+)
+@_options.workspace_option
+@_options.json_option
+@_options.quiet_option
+def review(
+    run_id: str, only: tuple[str, ...], into: Path | None, workspace: Path | None, as_json: bool, quiet: bool
+) -> int:
+    """See every package of a run before anything leaves: one line each, what needs a decision first.
+
+    RUN is a number or `last`, which is what you get when you leave it out.
+
+    \b
+    Example:  gonnet review last
+              gonnet review 3 --only 00042 --into look
+    """
+    from gonnet.cli import _open, _report, _work
+
+    with _open.tools_at(workspace) as tools:
+        run = tools.ledger.run(run_id)
+        packages = tools.ledger.packages(run.id, only)
+        if into is not None:
+            _copy(tools, packages, into)
+        if str(run.state) == "prepared":
+            tools.ledger.mark_reviewed(run.id)
+    if as_json:
+        _report.as_json(run, packages)
+    else:
+        _list(run, packages, into, quiet=quiet)
+    return _exit.ATTENTION if _work.wants_attention(run) else _exit.DONE
+
+
+def _copy(tools: Tools, packages: Sequence[PackageRecord], folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    for package in packages:
+        for document in package.documents:
+            (folder / document.name).write_bytes(tools.store.get(document.sha256))
+
+
+def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, *, quiet: bool) -> None:
+    from gonnet.cli import _report, _show
+
+    shown = sorted(packages, key=lambda package: _ORDER.index(str(package.state)))
+    if quiet:
+        shown = [package for package in shown if str(package.state) in ("unsure", "failed", "held")]
+    period = "".join(f", {name} {value}" for name, value in run.parameters.items())
+    _show.line(f"Run {run.id}: {run.title}{period} — {_report.states(run)}", "bold")
+    subjects = {message.subject for package in packages for message in package.messages}
+    if len(subjects) == 1:
+        _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
+    figures = [name for name in (packages[0].figures if packages else {}) if name != "rows"][:_FIGURES]
+    headings: list[str | tuple[str, str]] = ["State", "Key", "Name", "To", ("Rows", "right"), "Documents"]
+    headings += [(name, "right") for name in figures]
+    headings += ["Message"] if len(subjects) > 1 else []
+    table = _show.table(*headings, "What is odd")
+    _show.rows(table, (_cells(package, figures, several=len(subjects) > 1) for package in shown))
+    _show.show(table)
+    _report.account(run)
+    _report.findings(run.findings, attention_only=quiet)
+    if into is not None:
+        count = sum(len(package.documents) for package in packages)
+        _show.line(f"{_show.many(count, 'document')} copied to {into}")
+    _next(run, packages)
+
+
+def _sender(packages: Sequence[PackageRecord]) -> str:
+    return next(message.sender for package in packages for message in package.messages)
+
+
+def _cells(package: PackageRecord, figures: Sequence[str], *, several: bool) -> list[Text | str]:
+    from gonnet.cli import _show
+
+    copies = sum(len(message.cc) + len(message.bcc) for message in package.messages)
+    to = ", ".join(package.to) + (f" (+{copies} in copy)" if copies else "")
+    documents = " · ".join(
+        f"{d.format} {f'{d.pages} p, ' if d.pages else ''}{_show.size(d.bytes)}" for d in package.documents
+    )
+    odd = "; ".join(part for part in (package.reason, *package.odd) if part)
+    cells: list[Text | str] = [
+        _show.state(str(package.state)),
+        package.key,
+        package.name if len(package.name) <= 34 else package.name[:33] + "…",
+        to or "nobody",
+        f"{package.rows:,}",
+        documents,
+    ]
+    cells += [_show.amount(package.figures.get(name, "")) for name in figures]
+    if several:
+        cells.append("; ".join(dict.fromkeys(message.subject for message in package.messages)))
+    return [*cells, odd]
+
+
+def _next(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+    from gonnet.cli import _show
+
+    steps = []
+    example = next((package.key for package in packages if package.documents), None)
+    if example is not None:
+        steps.append((f"gonnet show {run.id} {example}", "one package in full, with its message"))
+        steps.append((f"gonnet review {run.id} --into look", "copy the documents to the folder `look`"))
+    if run.server and any(str(package.state) == "ready" for package in packages):
+        steps.append((f"gonnet send {run.id} --trial YOU@… --first 3", "try it on yourself"))
+        steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
+    _show.next_steps(*steps)

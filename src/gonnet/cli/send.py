@@ -1,0 +1,81 @@
+"""`gonnet send`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from gonnet.cli import _exit, _options
+
+if TYPE_CHECKING:
+    from gonnet.ledger import RunRecord
+    from gonnet.pipeline.tools import Tools
+
+
+@click.command(short_help="Hand over what is ready, and only that.")
+@click.argument("run_id", metavar="RUN")
+@_options.only_option
+@click.option("--trial", metavar="ADDRESS", help="Send to this address alone; the real recipients get nothing.")
+@click.option("--first", type=click.IntRange(min=1), help="With --trial: only the first so many packages.")
+@_options.workspace_option
+@_options.yes_option
+@_options.json_option
+@_options.quiet_option
+def send(
+    run_id: str,
+    only: tuple[str, ...],
+    trial: str | None,
+    first: int | None,
+    workspace: Path | None,
+    yes: bool,
+    as_json: bool,
+    quiet: bool,
+) -> int:
+    """Hand over what is ready, and only that. RUN is a number or `last`.
+
+    Run again after an interruption, it goes on with what is not sent; what was cut off before the server's answer is
+    called unsure and is never sent again by itself.
+
+    \b
+    Example:  gonnet send last --trial me@tarnvale.example --first 3
+              gonnet send last
+    """
+    from gonnet.cli import _open
+
+    if first is not None and trial is None:
+        raise click.UsageError("--first goes with --trial")
+    with _open.tools_at(workspace) as tools:
+        run = tools.ledger.run(run_id)
+        if trial is not None:
+            return _tried(tools, run, trial, first, only, yes=yes, as_json=as_json)
+        from gonnet.cli._work import sent
+
+        return sent(tools, run, only, yes=yes, as_json=as_json, quiet=quiet)
+
+
+def _tried(
+    tools: Tools, run: RunRecord, text: str, first: int | None, only: tuple[str, ...], *, yes: bool, as_json: bool
+) -> int:
+    from gonnet.cli import _report, _show
+    from gonnet.pipeline.send import trial
+    from gonnet.recipients.addresses import NotAnAddressError, parse
+
+    try:
+        (address,) = parse(text)
+    except (NotAnAddressError, ValueError) as error:
+        raise click.BadParameter(f"'{text}' is not one address", param_hint="--trial") from error
+    if not _show.confirmed(f"Send a trial of run {run.id} to {address.mailbox}?", yes=yes):
+        _show.line("Nothing was sent.")
+        return _exit.WRONG
+    replies = trial(run, tools, address, first, only)
+    refused = [reply for reply in replies if reply.verdict.name != "ACCEPTED"]
+    if as_json:
+        _report.as_json(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id, only))
+    else:
+        _show.line(f"Trial of run {run.id}: {_show.many(len(replies), 'message')} to {address.mailbox}, nobody else.")
+        for reply in refused[:5]:
+            _show.line(f"  not accepted: {reply.code} {reply.text}")
+        _show.next_steps((f"gonnet send {run.id}", "the real thing; the trial does not count"))
+    return _exit.ATTENTION if refused else _exit.DONE

@@ -1,0 +1,109 @@
+"""`gonnet show`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from gonnet.cli import _exit, _options
+
+if TYPE_CHECKING:
+    from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.pipeline.tools import Tools
+
+
+@click.command(short_help="See one run, or one recipient's package, in full.")
+@_options.run_argument
+@click.argument("key", required=False)
+@_options.workspace_option
+@_options.json_option
+def show(run_id: str, key: str | None, workspace: Path | None, as_json: bool) -> int:
+    """See what became of a run, or of one recipient's package, with its message and its history.
+
+    \b
+    Example:  gonnet show last
+              gonnet show 3 00042
+    """
+    from gonnet.cli import _open, _report, _work
+
+    with _open.tools_at(workspace) as tools:
+        run = tools.ledger.run(run_id)
+        packages = tools.ledger.packages(run.id, (key,) if key else ())
+        if as_json:
+            _report.as_json(run, packages)
+        elif key:
+            _package(tools, run, packages[0])
+        else:
+            _run(tools, run, packages)
+    return _exit.ATTENTION if _work.wants_attention(run) else _exit.DONE
+
+
+def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+    from gonnet.cli import _report, _show
+
+    period = "".join(f", {name} {value}" for name, value in run.parameters.items())
+    _show.line(f"Run {run.id}: {run.title}{period}", "bold")
+    _show.line(f"         made for {run.as_of}, {run.state}: {_report.states(run)}")
+    _report.account(run)
+    _history(tools.ledger.history(run.id))
+    table = _show.table("State", "Key", "Name", "Address", "Answer of the server")
+    for package in packages:
+        parts = list(package.deliveries())
+        lines = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts] or [("", package.reason)]
+        if str(package.state) in ("held", "skipped"):
+            lines = [(", ".join(package.to), package.reason)]
+        for number, (address, reply) in enumerate(lines):
+            head = (_show.state(str(package.state)), package.key, package.name[:34]) if number == 0 else ("", "", "")
+            _show.rows(table, [(*head, address, reply)])
+    _show.show(table)
+
+
+def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
+    from gonnet.cli import _show
+
+    _show.line(f"Run {run.id}, {package.key}: {package.name}", "bold")
+    line = _show.state(str(package.state))
+    line.append(_show.safe(f"   {package.reason}" if package.reason else ""), style="default")
+    _show.console().print(line)
+    for text in package.odd:
+        _show.line(f"· {text}")
+    for name, value in package.figures.items():
+        _show.line(f"  {name:<16} {_show.amount(value) if value else 'empty'}")
+    for document in package.documents:
+        pages = f", {_show.many(document.pages, 'page')}" if document.pages else ""
+        _show.line(f"  {document.name}   {_show.many(document.rows, 'row')}{pages}, {_show.size(document.bytes)}")
+        _show.line(f"    SHA-256 {document.sha256}", "bright_black")
+    for message in package.messages:
+        _show.line()
+        _show.line(f"From     {message.sender}")
+        for name, found in (("To", message.to), ("Cc", message.cc), ("Bcc", message.bcc)):
+            if found:
+                _show.line(f"{name:<8} {', '.join(found)}")
+        _show.line(f"Subject  {message.subject}")
+        for text in _body(tools.store.get(message.sha256)).splitlines():
+            _show.line(f"  {text}")
+        for part in message.deliveries:
+            _show.line(f"→ {part.address}: {part.state} {part.code or ''} {part.reply}".rstrip())
+    _show.line()
+    _history(tools.ledger.history(run.id, package.id))
+
+
+def _body(sealed: bytes) -> str:
+    from email import message_from_bytes
+    from email.policy import default
+
+    part = message_from_bytes(sealed, policy=default).get_body(("plain",))
+    return str(part.get_content()) if part is not None else ""
+
+
+def _history(events: Sequence[tuple[str, str]]) -> None:
+    import datetime as dt
+
+    from gonnet.cli import _show
+
+    for at, what in events:
+        when = dt.datetime.fromisoformat(at).astimezone()
+        _show.line(f"{when:%Y-%m-%d %H:%M:%S}  {what}", "bright_black")

@@ -1,0 +1,130 @@
+"""The run's DuckDB: one connection in memory that can be closed to the outside world."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import duckdb
+
+from gonnet.errors import DataError
+
+_NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMAL|DOUBLE|FLOAT|REAL)")
+_INTEGERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT)")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnType:
+    """Name and DuckDB type of one column of a table."""
+
+    name: str
+    type: str
+
+    @property
+    def is_number(self) -> bool:
+        """Whether values are integers, decimals or floating numbers."""
+        return bool(_NUMBERS.match(self.type))
+
+    @property
+    def is_integer(self) -> bool:
+        """Whether values are whole numbers by type."""
+        return bool(_INTEGERS.match(self.type))
+
+    @property
+    def is_float(self) -> bool:
+        """Whether values are binary floating numbers, which are not exact to the cent."""
+        return self.type in ("DOUBLE", "FLOAT", "REAL")
+
+    @property
+    def is_date(self) -> bool:
+        """Whether values are dates or times of a day."""
+        return self.type.startswith(("DATE", "TIMESTAMP"))
+
+    @property
+    def decimals(self) -> int:
+        """Decimals of a DECIMAL; 0 for whole numbers; 2 where the type does not say."""
+        found = re.match(r"DECIMAL\(\d+,\s*(\d+)\)", self.type)
+        return int(found[1]) if found else 0 if self.is_integer else 2
+
+
+def quoted(name: str) -> str:
+    """`name` as a quoted SQL identifier."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+class Engine:
+    """Tables of one run. Everything in it is SQL; every failure is a DataError in words."""
+
+    def __init__(self) -> None:
+        self._connection = duckdb.connect(":memory:")
+        self.tables: list[str] = []
+
+    def close(self) -> None:
+        """Give the memory back."""
+        self._connection.close()
+
+    def lock(self) -> None:
+        """From here on no file, no other database and no setting can be reached by any SQL."""
+        self._connection.execute("SET enable_external_access=false")
+        self._connection.execute("SET lock_configuration=true")
+
+    def query(
+        self, sql: str, values: Mapping[str, object] | Sequence[object] | None = None, *, where: str = "", fix: str = ""
+    ) -> list[tuple[object, ...]]:
+        """Run one statement and return all its rows.
+
+        Args:
+            sql: The statement.
+            values: Bound parameters: by name (`$name`; those the statement does not use are left out) or in order.
+            where: What to name in an error.
+            fix: What to advise in an error, where DuckDB itself has no candidate to offer.
+
+        Raises:
+            DataError: the statement fails.
+        """
+        try:
+            if isinstance(values, Mapping):
+                values = self._used(sql, values, where)
+            return self._connection.execute(sql, values).fetchall()
+        except duckdb.Error as error:
+            what, advice = explained(error)
+            raise DataError(what, where=where, fix=advice or fix) from error
+
+    def _used(self, sql: str, values: Mapping[str, object], where: str) -> dict[str, object]:
+        statements = duckdb.extract_statements(sql)
+        if len(statements) != 1:
+            raise DataError("this must be one SQL statement", where=where, fix="Leave out what follows the first `;`")
+        wanted = statements[0].named_parameters
+        unknown = sorted(set(wanted) - set(values))
+        if unknown:
+            known = ", ".join(f"${name}" for name in sorted(values)) or "none"
+            raise DataError(f"unknown parameter ${unknown[0]}", where=where, fix=f"Parameters of this job: {known}")
+        return {name: values[name] for name in wanted}
+
+    def create(self, table: str, sql: str, values: Mapping[str, object] | None = None, *, where: str = "") -> None:
+        """Make `table` from a query and remember it."""
+        self.query(f"create table {quoted(table)} as\n{sql}\n", values or {}, where=where)
+        self.tables.append(table)
+
+    def columns(self, table: str) -> tuple[ColumnType, ...]:
+        """The columns of `table`, in order."""
+        rows = self.query(
+            "select column_name, data_type from duckdb_columns() where table_name = ? order by column_index", [table]
+        )
+        return tuple(ColumnType(name=str(name), type=str(kind)) for name, kind in rows)
+
+    def count(self, table: str) -> int:
+        """The number of rows of `table`."""
+        found = self.query(f"select count(*) from {quoted(table)}")[0][0]
+        assert isinstance(found, int)
+        return found
+
+
+def explained(error: duckdb.Error) -> tuple[str, str]:
+    """The first sentence of a DuckDB error, and its own advice where it has one."""
+    lines = [line.strip() for line in str(error).splitlines() if line.strip()]
+    what = re.sub(r"^[A-Z][A-Za-z ]+ Error: ", "", lines[0]) if lines else "the query failed"
+    advice = next((line for line in lines[1:] if line.startswith(("Candidate", "Did you mean"))), "")
+    advice = advice.replace("Candidate bindings: ", "Columns there: ").replace("Candidate tables: ", "Tables there: ")
+    return what.rstrip(".!"), advice

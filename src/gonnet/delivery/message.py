@@ -1,0 +1,201 @@
+"""The message: written and sealed when a run is prepared, joined with its attachments when it is handed over.
+
+What is sealed is everything but the attachments (which have digests of their own) and the Date, which is the time of
+the hand-over. Nothing in it is random but what the Message-ID gives, so that the same parts give the same bytes.
+"""
+
+from __future__ import annotations
+
+import base64
+import datetime as dt
+import hashlib
+import html
+from collections.abc import Sequence
+from dataclasses import dataclass
+from email.message import EmailMessage
+from email.policy import SMTP
+from email.utils import format_datetime
+from functools import lru_cache
+from urllib.parse import quote
+
+from markdown_it import MarkdownIt
+
+from gonnet.delivery import headers
+from gonnet.recipients import Address
+
+_TYPES = {
+    "pdf": "application/pdf",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+_PAGE = (
+    '<!DOCTYPE html>\n<html lang="{lang}"><head><meta charset="utf-8"><title>{title}</title></head>\n'
+    '<body style="font-family:sans-serif;font-size:15px;line-height:1.5;color:#1d2321;max-width:40em">\n'
+    "{body}</body></html>\n"
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Envelope:
+    """Who a message is from and for, and what identifies it.
+
+    Attributes:
+        sender: From, and the envelope's sender.
+        reply_to: Where answers go, or None.
+        to: Addresses of To.
+        cc: Addresses of Cc.
+        bcc: Addresses that get it unseen: in no header line.
+        message_id: With its angle brackets.
+    """
+
+    sender: Address
+    to: tuple[Address, ...]
+    message_id: str
+    reply_to: Address | None = None
+    cc: tuple[Address, ...] = ()
+    bcc: tuple[Address, ...] = ()
+
+    def everybody(self) -> tuple[Address, ...]:
+        """Every envelope address once, To first."""
+        found: dict[str, Address] = {}
+        for address in (*self.to, *self.cc, *self.bcc):
+            found.setdefault(address.identity, address)
+        return tuple(found.values())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Attachment:
+    """A file that goes with a message."""
+
+    name: str
+    format: str
+    data: bytes
+
+
+def write_message(envelope: Envelope, subject: str, text: str, markup: str, language: str) -> bytes:
+    """A message up to its attachments, ready to be sealed.
+
+    Args:
+        envelope: From, to whom, Message-ID.
+        subject: The subject line.
+        text: The body as plain text.
+        markup: The body as CommonMark, merged values escaped.
+        language: BCP 47 tag of the texts.
+    """
+    outer, inner = _boundaries(envelope.message_id)
+    page = _PAGE.format(
+        lang=html.escape(language, quote=True), title=html.escape(headers.clean(subject)), body=_reader().render(markup)
+    )
+    block = b"".join(
+        [
+            headers.addresses("From", [envelope.sender]),
+            headers.addresses("To", envelope.to),
+            headers.addresses("Cc", envelope.cc),
+            headers.addresses("Reply-To", [envelope.reply_to] if envelope.reply_to else []),
+            headers.unstructured("Subject", subject),
+            f"Message-ID: {envelope.message_id}\r\n".encode("ascii"),
+            b"Auto-Submitted: auto-generated\r\n",  # RFC 3834, 5.1: no automatic answers
+            b"MIME-Version: 1.0\r\n",
+            f'Content-Type: multipart/mixed; boundary="{outer}"\r\n'.encode("ascii"),
+        ]
+    )
+    _require_lines(block, envelope)
+    return b"".join(
+        [
+            block,
+            f"\r\n--{outer}\r\n".encode("ascii"),
+            f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii"),
+            *(f"--{inner}\r\n".encode("ascii") + _part(body, kind) for body, kind in ((text, "plain"), (page, "html"))),
+            f"--{inner}--\r\n".encode("ascii"),
+        ]
+    )
+
+
+@lru_cache(maxsize=1)
+def _reader() -> MarkdownIt:
+    return MarkdownIt("commonmark", {"html": False, "breaks": True})
+
+
+def _part(body: str, kind: str) -> bytes:
+    part = EmailMessage(policy=SMTP)
+    part.set_content(body, subtype=kind, charset="utf-8", cte="quoted-printable")
+    del part["MIME-Version"]
+    return part.as_bytes() + b"\r\n"
+
+
+def _boundaries(message_id: str) -> tuple[str, str]:
+    mark = hashlib.sha256(message_id.encode("utf-8")).hexdigest()[:24]
+    return f"=_m{mark}", f"=_a{mark}"
+
+
+def _require_lines(block: bytes, envelope: Envelope) -> None:
+    """A last look that no value became a header line: whatever it is, it must not leave."""
+    wanted = ["From", "To"]
+    wanted += ["Cc"] if envelope.cc else []
+    wanted += ["Reply-To"] if envelope.reply_to else []
+    wanted += ["Subject", "Message-ID", "Auto-Submitted", "MIME-Version", "Content-Type"]
+    if headers.names_of(block) != wanted:
+        raise ValueError("the header lines of a message are not the ones that were written")
+
+
+def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime) -> bytes:
+    """The whole message as it is handed over: Date first, then what was sealed, then the attachments."""
+    outer = _outer(sealed)
+    parts = [f"Date: {format_datetime(date)}\r\n".encode("ascii"), sealed]
+    for attachment in attachments:
+        parts.append(f"\r\n--{outer}\r\n{_attachment_head(attachment)}\r\n".encode("ascii"))
+        parts.append(base64.encodebytes(attachment.data).replace(b"\n", b"\r\n"))
+    parts.append(f"\r\n--{outer}--\r\n".encode("ascii"))
+    return b"".join(parts)
+
+
+def _outer(sealed: bytes) -> str:
+    head = sealed.partition(b"\r\n\r\n")[0].decode("ascii")
+    return head.rpartition('boundary="')[2].rstrip('"')
+
+
+def _attachment_head(attachment: Attachment) -> str:
+    name = attachment.name
+    if name.isascii() and '"' not in name and "\\" not in name:
+        shown = f'filename="{name}"'
+    else:  # RFC 2231, 4
+        shown = f"filename*=utf-8''{quote(name, safe='')}"
+    return (
+        f"Content-Type: {_TYPES[attachment.format]}\r\n"
+        "Content-Transfer-Encoding: base64\r\n"
+        f"Content-Disposition: attachment; {shown}\r\n"
+    )
+
+
+def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Address) -> bytes:
+    """The same message to `trial` alone; the real addresses stand in the subject and in a header line.
+
+    Args:
+        sealed: The message as it was sealed.
+        subject: Its subject.
+        envelope: Its real envelope, with the Message-ID that the trial is to have.
+        trial: Who gets it.
+    """
+    head, body = sealed.split(b"\r\n\r\n", 1)
+    kept = [
+        line for line in _unfolded(head) if not line.lower().startswith((b"to:", b"cc:", b"subject:", b"message-id:"))
+    ]
+    parts = {"to": envelope.to, "cc": envelope.cc, "bcc": envelope.bcc}
+    real = "; ".join(f"{name} {', '.join(a.mailbox for a in found)}" for name, found in parts.items() if found)
+    lines = [
+        headers.addresses("To", [trial]),
+        headers.unstructured("Subject", f"[trial: {real}] {subject}"),
+        headers.unstructured("X-Gonnet-Trial", real),
+        f"Message-ID: {envelope.message_id}\r\n".encode("ascii"),
+    ]
+    return b"".join(line + b"\r\n" for line in kept[:1]) + b"".join(lines) + b"\r\n".join(kept[1:]) + b"\r\n\r\n" + body
+
+
+def _unfolded(head: bytes) -> list[bytes]:
+    """Header lines, each with the lines that continue it."""
+    lines: list[bytes] = []
+    for line in head.split(b"\r\n"):
+        if line.startswith((b" ", b"\t")):
+            lines[-1] += b"\r\n" + line
+        else:
+            lines.append(line)
+    return lines

@@ -1,0 +1,57 @@
+"""What a server's answer means for one delivery (RFC 5321, 4.2.1 and 4.5.3.1.10)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+
+class Phase(Enum):
+    """How far the conversation about one message had come."""
+
+    BEFORE_BODY = "before the body"  # MAIL, RCPT, DATA: surely not sent
+    BODY = "body"  # the body was on its way, no answer yet: nobody knows
+    ANSWERED = "answered"  # the server answered the final dot
+
+
+class Verdict(Enum):
+    """The outcome of one delivery."""
+
+    ACCEPTED = "accepted"
+    LATER = "refused for now"
+    REFUSED = "refused for good"
+    IN_DOUBT = "in doubt"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reply:
+    """The outcome of one delivery, and what the server said.
+
+    Attributes:
+        verdict: What it means.
+        code: The reply code, or None where there was no answer.
+        text: What the server said, or what happened.
+        usable: Whether the connection can take the next message.
+    """
+
+    verdict: Verdict
+    code: int | None
+    text: str
+    usable: bool = True
+
+
+def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Verdict:
+    """What the reply `code` means in `phase`.
+
+    552 in answer to a recipient means "too many recipients for now" (RFC 5321, 4.5.3.1.10), elsewhere "too big".
+    What is no reply code at all leaves a message whose body was sent in doubt.
+    """
+    match phase:
+        case Phase.BODY | Phase.ANSWERED if not 200 <= code < 600:
+            return Verdict.IN_DOUBT
+        case Phase.ANSWERED if 200 <= code < 300:
+            return Verdict.ACCEPTED
+        case _ if 500 <= code < 600 and not (code == 552 and at_recipient):
+            return Verdict.REFUSED
+        case _:
+            return Verdict.LATER

@@ -1,0 +1,220 @@
+"""One SMTP conversation (RFC 5321), kept open for many messages, each with one envelope address.
+
+The steps MAIL, RCPT and DATA are driven one by one, because only the step at which a conversation ended tells
+"surely not sent" from "in doubt".
+"""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import smtplib
+import socket
+import ssl
+from collections.abc import Callable
+
+from gonnet.delivery.replies import Phase, Reply, Verdict, judged
+from gonnet.errors import UnreachableError
+from gonnet.jobs.workspace import MailServer
+
+_AFTER_THE_DOT = 600  # seconds (RFC 5321, 4.5.3.2.6)
+_LINE_END = re.compile(rb"\r\n|\r|\n")
+
+
+class SmtpLink:
+    """A connection to one mail server, opened when it is first needed.
+
+    Args:
+        server: Where, and how secured.
+        password: For its user, or None.
+        trusted: A file of certificates to trust besides the system's, or None.
+    """
+
+    def __init__(self, server: MailServer, password: str | None, trusted: str | None = None) -> None:
+        self._server = server
+        self._password = password
+        self._trusted = trusted
+        self._smtp: smtplib.SMTP | None = None
+
+    @property
+    def where(self) -> str:
+        """The server, as an operator names it."""
+        return f"{self._server.host}:{self._server.port}"
+
+    def open(self) -> None:
+        """Connect, secure and log in; nothing where that is done.
+
+        Raises:
+            UnreachableError: the server cannot be reached, trusted or logged in to; says which.
+        """
+        if self._smtp is not None:
+            return
+        try:
+            self._smtp = self._connected()
+        except ssl.SSLCertVerificationError as error:
+            raise self._failure(
+                f"its certificate is not trusted: {error.verify_message}",
+                "Name the certificate's issuer with ca_file, or ask whoever runs the server",
+            ) from error
+        except smtplib.SMTPAuthenticationError as error:
+            wrong = error.smtp_code >= 500
+            raise self._failure(
+                f"it refuses the login: {error.smtp_code} {_text(error.smtp_error)}",
+                "Check user and password in the environment" if wrong else "Try again later",
+            ) from error
+        except smtplib.SMTPNotSupportedError as error:
+            raise self._failure(
+                f"it offers no {'STARTTLS' if 'STARTTLS' in str(error) else 'login'}", "Check `security` and `user`"
+            ) from error
+        except smtplib.SMTPResponseException as error:
+            raise self._failure(f"it answers {error.smtp_code} {_text(error.smtp_error)}", "Try again later") from error
+        except (OSError, smtplib.SMTPException) as error:
+            reason = getattr(error, "strerror", None) or str(error) or type(error).__name__
+            raise self._failure(
+                f"no connection: {reason}", "Check host and port, and whether the server runs"
+            ) from error
+
+    def _failure(self, what: str, fix: str) -> UnreachableError:
+        return UnreachableError(f"mail server {self.where}: {what}", fix=f"{fix}. Nothing is lost; run it again")
+
+    def _connected(self) -> smtplib.SMTP:
+        server, name = self._server, _own_name()
+        if server.security == "tls":
+            smtp: smtplib.SMTP = smtplib.SMTP_SSL(
+                server.host, server.port, local_hostname=name, timeout=server.seconds, context=self._context()
+            )
+        else:
+            smtp = smtplib.SMTP(server.host, server.port, local_hostname=name, timeout=server.seconds)
+        try:
+            smtp.ehlo_or_helo_if_needed()
+            if server.security == "starttls":
+                smtp.starttls(context=self._context())
+                smtp.ehlo_or_helo_if_needed()
+            if server.user is not None:
+                if server.security == "none":
+                    raise self._failure("a password must not go over an open line", "Set security to starttls or tls")
+                smtp.login(server.user, self._password or "")
+        except BaseException:
+            smtp.close()
+            raise
+        return smtp
+
+    def _context(self) -> ssl.SSLContext:
+        return ssl.create_default_context(cafile=self._trusted)
+
+    def close(self) -> None:
+        """Take leave of the server."""
+        if self._smtp is not None:
+            with contextlib.suppress(smtplib.SMTPException, OSError):
+                self._smtp.quit()
+            self._drop()
+
+    def _drop(self) -> None:
+        if self._smtp is not None:
+            self._smtp.close()
+            self._smtp = None
+
+    def offer(self, sender: str, address: str, data: bytes, intent: Callable[[], bool]) -> Reply | None:
+        """Offer one message to one address.
+
+        Args:
+            sender: Envelope sender.
+            address: Envelope address.
+            data: The message.
+            intent: Called right before the body is offered; when it returns False, the body is not sent.
+
+        Returns:
+            What came of it; None when `intent` forbade it.
+
+        Raises:
+            UnreachableError: the connection is gone and cannot be opened again; the message was not sent.
+        """
+        for attempt in (1, 2):
+            self.open()
+            try:
+                early = self._introduce(sender, address, len(data))
+                if early is None:
+                    break
+                return early
+            except (smtplib.SMTPServerDisconnected, OSError) as error:
+                self._drop()  # surely not sent: a fresh connection may try once more
+                if attempt == 2:
+                    raise self._failure(f"the connection broke: {error}", "Try again later") from error
+        if not intent():
+            self._reset()
+            return None
+        return self._hand_over(data)
+
+    def _introduce(self, sender: str, address: str, size: int) -> Reply | None:
+        """MAIL and RCPT; a Reply when the server refuses either."""
+        smtp = self._smtp
+        assert smtp is not None
+        options = [f"SIZE={size}"] if smtp.has_extn("size") else []
+        steps = (("MAIL", lambda: smtp.mail(sender, options)), ("RCPT", lambda: smtp.rcpt(address)))
+        for name, step in steps:
+            code, text = step()
+            if not 200 <= code < 300:
+                verdict = judged(code, Phase.BEFORE_BODY, at_recipient=name == "RCPT")
+                return self._ended(Reply(verdict=verdict, code=code, text=_text(text), usable=code != 421))
+        return None
+
+    def _hand_over(self, data: bytes) -> Reply:
+        """DATA, the body and the final dot."""
+        smtp = self._smtp
+        assert smtp is not None
+        phase = Phase.BEFORE_BODY
+        try:
+            code, text = smtp.docmd("DATA")
+            if code != 354:
+                reply = Reply(verdict=judged(code, phase), code=code, text=_text(text), usable=code != 421)
+                return self._ended(reply)
+            phase = Phase.BODY
+            smtp.send(_on_the_wire(data))
+            if smtp.sock is not None:
+                smtp.sock.settimeout(max(_AFTER_THE_DOT, self._server.seconds))
+            code, text = smtp.getreply()
+            if smtp.sock is not None:
+                smtp.sock.settimeout(self._server.seconds)
+            verdict = judged(code, Phase.ANSWERED)
+            reply = Reply(verdict=verdict, code=code, text=_text(text), usable=verdict is Verdict.ACCEPTED)
+            return reply if reply.usable else self._ended(reply)
+        except (smtplib.SMTPException, OSError) as error:
+            self._drop()
+            if phase is Phase.BEFORE_BODY:
+                return Reply(
+                    verdict=Verdict.LATER, code=None, text=f"connection lost before the body: {error}", usable=False
+                )
+            return Reply(verdict=Verdict.IN_DOUBT, code=None, text="connection lost before the answer", usable=False)
+
+    def _ended(self, reply: Reply) -> Reply:
+        """After a refusal the conversation begins anew, so that it cannot spoil the next message."""
+        if reply.code == 421 or reply.verdict is Verdict.IN_DOUBT:
+            self._drop()
+        else:
+            self._reset()
+        return reply
+
+    def _reset(self) -> None:
+        try:
+            if self._smtp is not None and self._smtp.rset()[0] != 250:
+                self._drop()
+        except (smtplib.SMTPException, OSError):
+            self._drop()
+
+
+def _on_the_wire(data: bytes) -> bytes:
+    """Lines ended by CRLF, dots at their beginning doubled (RFC 5321, 4.5.2), and the final dot."""
+    lines = _LINE_END.sub(b"\r\n", data)
+    if not lines.endswith(b"\r\n"):
+        lines += b"\r\n"
+    return re.sub(rb"(?m)^\.", b"..", lines) + b".\r\n"
+
+
+def _text(reply: bytes | str) -> str:
+    text = reply.decode("utf-8", errors="replace") if isinstance(reply, bytes) else reply
+    return " ".join(text.split())[:300]
+
+
+def _own_name() -> str:
+    name = socket.gethostname()
+    return name if re.fullmatch(r"[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*", name) else "[127.0.0.1]"

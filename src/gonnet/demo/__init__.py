@@ -1,0 +1,1 @@
+"""The made-up cooperative, and the stand-in mail server."""

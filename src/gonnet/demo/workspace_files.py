@@ -1,0 +1,45 @@
+"""Writing the demo's workspace into a folder."""
+
+from __future__ import annotations
+
+import socket
+from importlib import resources
+from pathlib import Path
+
+from gonnet.demo import cooperative
+from gonnet.errors import StorageError
+
+USUAL_PORT = 2525
+
+
+def write_workspace(folder: Path) -> int:
+    """Write the cooperative's workspace into `folder`; returns the port of its stand-in server.
+
+    Raises:
+        StorageError: the folder is not empty, or cannot be written.
+    """
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise StorageError("this folder is not empty", where=str(folder), fix="Name another one")
+    port = free_port()
+    source = resources.files("gonnet.demo") / "workspace"
+    for name in ("gonnet.yaml", "jobs/statements.yaml"):
+        place = folder / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        text = (source / name).read_text("utf-8")
+        place.write_text(text.replace(f"port: {USUAL_PORT} ", f"port: {port} "), "utf-8")
+    (folder / "data").mkdir()
+    cooperative.write_collections(folder / "data" / "collections.csv")
+    cooperative.write_members(folder / "data" / "members.xlsx")
+    return port
+
+
+def free_port() -> int:
+    """The usual port where it is free, else one that is."""
+    for wanted in (USUAL_PORT, 0):
+        with socket.socket() as probe:
+            try:
+                probe.bind(("127.0.0.1", wanted))
+            except OSError:
+                continue
+            return int(probe.getsockname()[1])
+    return USUAL_PORT

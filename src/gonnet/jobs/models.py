@@ -1,0 +1,291 @@
+"""What a job file may say: one model for each part, none of them with a default that surprises."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
+
+from gonnet.jobs.positions import Positions
+from gonnet.wording.formats import is_date_pattern, is_number_pattern
+from gonnet.wording.template import Template
+
+NAME = r"^[A-Za-z][A-Za-z0-9_]*$"
+
+
+class Part(BaseModel):
+    """Any mapping of a job or workspace file: unknown keys are mistakes, values never change."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, populate_by_name=True)
+
+
+Name = Annotated[str, Field(pattern=NAME)]
+
+
+class Parameter(Part):
+    """A value asked for at run time."""
+
+    kind: Literal["text", "number", "date", "month"]
+    default: str | int | Decimal | dt.date | None = None
+    label: str | None = None
+
+
+class FileDataSet(Part):
+    """A data set from a file: CSV, TSV, Parquet or XLSX, by its ending."""
+
+    file: str
+    sheet: str | None = None
+
+
+class SqlDataSet(Part):
+    """A data set from SQL over the data sets above it."""
+
+    sql: str
+
+
+class Split(Part):
+    """Which data set is cut, and by which column."""
+
+    rows: str
+    by: str
+
+
+def _listed(value: object) -> object:
+    return (value,) if isinstance(value, str) else tuple(value) if isinstance(value, list) else value
+
+
+Names = Annotated[tuple[str, ...], BeforeValidator(_listed)]
+
+
+class RecipientList(Part):
+    """Who receives: a data set with one line per contact, matched to the slices by key."""
+
+    rows: str
+    key: str
+    to: str
+    name: str | None = None
+    cc: Names = ()
+    bcc: Names = ()
+
+
+class FactsBlock(Part):
+    """A grid of labels and values."""
+
+    facts: dict[str, str] = Field(min_length=1)
+
+
+class TextBlock(Part):
+    """Paragraphs, apart by blank lines."""
+
+    text: str
+
+
+class Column(Part):
+    """One column of a table."""
+
+    field: str
+    label: str | None = None
+    format: str | None = None
+    align: Literal["left", "right", "centre"] | None = None
+    width: float | Literal["auto"] = "auto"
+    """Width in millimetres, or `auto`."""
+    total: Literal["sum", "count", "average", "min", "max"] | None = None
+
+    @field_validator("format")
+    @classmethod
+    def _format_can_be_written(cls, value: str | None) -> str | None:
+        if value is None or is_number_pattern(value) or is_date_pattern(value):
+            return value
+        raise ValueError(
+            f"'{value}' is neither a number pattern such as #,##0.00 nor a date pattern such as d MMM yyyy"
+        )
+
+    @field_validator("width", mode="before")
+    @classmethod
+    def _width_is_positive(cls, value: object) -> object:
+        if isinstance(value, (int, Decimal)) and not isinstance(value, bool):
+            value = float(value)
+        if isinstance(value, float) and not 4 <= value <= 250:
+            raise ValueError("a width is between 4 and 250 millimetres, or auto")
+        return value
+
+
+class TableSpec(Part):
+    """Columns, and what a table says when the slice is empty."""
+
+    columns: tuple[Column, ...] = Field(min_length=1)
+    title: str | None = None
+    empty: str = "No rows."
+
+    @field_validator("columns", mode="before")
+    @classmethod
+    def _columns_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else value
+
+
+class TableBlock(Part):
+    """The rows of the slice."""
+
+    table: TableSpec
+
+
+Block = FactsBlock | TextBlock | TableBlock
+
+
+class Report(Part):
+    """A layout of blocks over one slice."""
+
+    title: str
+    header: str | None = None
+    footer: str | None = None
+    landscape: bool = False
+    blocks: tuple[Block, ...] = Field(min_length=1)
+
+    @field_validator("blocks", mode="before")
+    @classmethod
+    def _blocks_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else value
+
+
+class DocumentSpec(Part):
+    """One document of every package: a report in a format."""
+
+    report: str
+    format: Literal["pdf", "xlsx"] = Field(alias="as")
+
+
+class PackageSpec(Part):
+    """What a recipient is to get, and what the files are called."""
+
+    documents: tuple[DocumentSpec, ...] = Field(min_length=1)
+    name: str
+
+    @field_validator("documents", mode="before")
+    @classmethod
+    def _documents_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else value
+
+
+class Rule(Part):
+    """A condition and what it changes about a package."""
+
+    name: str
+    when: str
+    skip: str | None = None
+    hold: str | None = None
+
+    @model_validator(mode="after")
+    def _one_outcome(self) -> Rule:
+        if (self.skip is None) == (self.hold is None):
+            raise ValueError("a rule needs one outcome: either skip or hold, with the reason")
+        return self
+
+
+class Message(Part):
+    """Subject and body of what is mailed."""
+
+    subject: str
+    body: str
+
+
+class EmailSpec(Part):
+    """How a message leaves: from whom, through which server of the workspace."""
+
+    sender: str = Field(alias="from")
+    reply_to: str | None = None
+    server: str | None = None
+
+
+class EmailDelivery(Part):
+    """Delivery by mail."""
+
+    email: EmailSpec
+
+
+class Checks(Part):
+    """What the leak check looks for besides keys and addresses, and what it may pass over.
+
+    Attributes:
+        identifying: Columns of the recipient list whose values name a recipient.
+        harmless: Values that may stand in anybody's documents.
+    """
+
+    identifying: Names = ()
+    harmless: Names = ()
+
+
+class JobFile(Part):
+    """The whole of `jobs/NAME.yaml`."""
+
+    title: str
+    about: str = ""
+    tags: Names = ()
+    parameters: dict[Name, Parameter] = {}
+    data: dict[Name, FileDataSet | SqlDataSet] = Field(min_length=1)
+    split: Split
+    recipients: RecipientList | None = None
+    figures: dict[Name, str] = {}
+    reports: dict[Name, Report] = Field(min_length=1)
+    package: PackageSpec
+    rules: tuple[Rule, ...] = ()
+    messages: dict[Name, Message] = {}
+    deliver: tuple[EmailDelivery, ...] = ()
+    checks: Checks = Checks()
+
+    @field_validator("rules", "deliver", mode="before")
+    @classmethod
+    def _lists_as_tuples(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else value
+
+    @field_validator("deliver")
+    @classmethod
+    def _one_way_out(cls, value: tuple[EmailDelivery, ...]) -> tuple[EmailDelivery, ...]:
+        if len(value) > 1:
+            raise ValueError("a job delivers by one email entry")
+        return value
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Job:
+    """A job file that was read: what it says, and where each part of it stands.
+
+    Attributes:
+        name: The file's stem.
+        path: The file, as the operator would name it (relative to the workspace).
+        file: Its contents.
+        positions: Line and column of every part.
+        digest: SHA-256 of the file's bytes, hexadecimal.
+    """
+
+    name: str
+    path: Path
+    file: JobFile
+    positions: Positions
+    digest: str
+
+    def at(self, *place: str | int) -> str:
+        """`file:line:column` of a part, such as `at("rules", 0, "when")`."""
+        line, column = self.positions.of(place)
+        return f"{self.path.as_posix()}:{line}:{column}"
+
+    def text(self, source: str, *place: str | int) -> Template:
+        """A text of this job with the place where it stands."""
+        return Template(source=source, where=self.at(*place))
+
+    @property
+    def email(self) -> EmailSpec | None:
+        """How messages leave, or None where the job mails nothing."""
+        return self.file.deliver[0].email if self.file.deliver else None
+
+    @property
+    def message(self) -> tuple[str, Message] | None:
+        """Name and text of the message that every recipient gets: `standard`, else the first; None without any."""
+        messages = self.file.messages
+        if not messages:
+            return None
+        name = "standard" if "standard" in messages else next(iter(messages))
+        return name, messages[name]

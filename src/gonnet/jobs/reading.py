@@ -1,0 +1,308 @@
+"""Reading YAML 1.2 into models, with every mistake of a file at once and its line and column."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import types
+import typing
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+from pydantic_core import ErrorDetails
+from ruamel.yaml import YAML
+from ruamel.yaml.comments import CommentedMap, CommentedSeq
+from ruamel.yaml.constructor import DuplicateKeyError
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+from ruamel.yaml.scalarfloat import ScalarFloat
+
+from gonnet.errors import JobError, meant, nearest
+from gonnet.jobs.models import FactsBlock, FileDataSet, Job, JobFile, SqlDataSet, TableBlock, TextBlock
+from gonnet.jobs.positions import Place, Positions
+from gonnet.jobs.workspace import Workspace, WorkspaceFile
+
+M = TypeVar("M", bound=BaseModel)
+
+_UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, SqlDataSet, FactsBlock, TextBlock, TableBlock))
+
+
+def load_job(workspace: Workspace, name: str) -> Job:
+    """Read `jobs/NAME.yaml`.
+
+    Raises:
+        JobError: there is no such job (offers near misses), or the file has mistakes (carries all of them).
+    """
+    path = workspace.job_path(name)
+    if not path.is_file():
+        raise JobError(
+            f"there is no job '{name}'",
+            where=str(workspace.jobs_folder),
+            fix=meant(name, workspace.job_names(), noun="job"),
+        )
+    shown = path.relative_to(workspace.folder)
+    raw = _bytes_of(path, shown)
+    tree, positions = _parse(raw, shown)
+    file = _validated(JobFile, tree, positions, shown)
+    return Job(name=name, path=shown, file=file, positions=positions, digest=hashlib.sha256(raw).hexdigest())
+
+
+def load_workspace(folder: Path) -> Workspace:
+    """Read `gonnet.yaml` of `folder`.
+
+    Raises:
+        JobError: the file cannot be read or has mistakes.
+    """
+    shown = Path("gonnet.yaml")
+    tree, positions = _parse(_bytes_of(folder / shown, shown), shown)
+    return Workspace(folder=folder, file=_validated(WorkspaceFile, tree, positions, shown))
+
+
+def _bytes_of(path: Path, shown: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise JobError(
+            f"this file cannot be read: {error.strerror}", where=str(shown), fix="Check its permissions"
+        ) from error
+
+
+def _parse(raw: bytes, shown: Path) -> tuple[object, Positions]:
+    yaml = YAML(typ="rt")
+    try:
+        text = raw.decode("utf-8-sig")
+        tree = yaml.load(io.StringIO(text))
+    except UnicodeDecodeError as error:
+        line = raw[: error.start].count(b"\n") + 1
+        raise JobError("this file is not UTF-8 text", where=f"{shown}:{line}", fix="Save it as UTF-8") from error
+    except DuplicateKeyError as error:
+        where = _marked(shown, error)
+        problem = (
+            str(error.problem).partition(" with value")[0].replace("found duplicate key", "this key stands twice:")
+        )
+        raise JobError(problem, where=where, fix="Keep one of the two") from error
+    except MarkedYAMLError as error:
+        raise JobError(
+            f"this is not YAML: {error.problem or error.context}",
+            where=_marked(shown, error),
+            fix="Look at the indentation, at colons inside texts and at missing quotes around here",
+        ) from error
+    except YAMLError as error:
+        raise JobError(f"this is not YAML: {error}", where=str(shown)) from error
+    if tree is None:
+        raise JobError("this file is empty", where=str(shown), fix="`gonnet new` writes one to begin with")
+    if not isinstance(tree, CommentedMap):
+        raise JobError("this file must consist of `name: value` lines", where=f"{shown}:1:1")
+    values: dict[Place, tuple[int, int]] = {(): (1, 1)}
+    keys: dict[Place, tuple[int, int]] = {}
+    plain = _plain(tree, (), values, keys)
+    return plain, Positions(values=values, keys=keys)
+
+
+def _marked(shown: Path, error: MarkedYAMLError) -> str:
+    mark = error.problem_mark or error.context_mark
+    return f"{shown}:{mark.line + 1}:{mark.column + 1}" if mark else str(shown)
+
+
+def _plain(
+    node: object, place: Place, values: dict[Place, tuple[int, int]], keys: dict[Place, tuple[int, int]]
+) -> object:
+    """Plain Python values of a YAML tree; fills `values` and `keys` with positions."""
+    if isinstance(node, CommentedMap):
+        found: dict[object, object] = {}
+        for name, value in node.items():
+            path = (*place, name if isinstance(name, int) else str(name))
+            line, column = node.lc.key(name)
+            keys[path] = (line + 1, column + 1)
+            line, column = node.lc.value(name)
+            values[path] = (line + 1, column + 1)
+            found[str(name) if isinstance(name, str) else name] = _plain(value, path, values, keys)
+        return found
+    if isinstance(node, CommentedSeq):
+        entries: list[object] = []
+        for index, value in enumerate(node):
+            line, column = node.lc.item(index)
+            values[(*place, index)] = (line + 1, column + 1)
+            entries.append(_plain(value, (*place, index), values, keys))
+        return entries
+    if isinstance(node, ScalarFloat):
+        return Decimal(str(float(node)))
+    if isinstance(node, str):
+        return str(node)
+    if isinstance(node, bool) or node is None:
+        return node
+    return int(node) if isinstance(node, int) else node
+
+
+def _validated(model: type[M], tree: object, positions: Positions, shown: Path) -> M:
+    try:
+        return model.model_validate(tree)
+    except ValidationError as error:
+        mistakes = list(_mistakes(model, error.errors(), positions, shown))
+    raise JobError.of(sorted(mistakes, key=_by_line))
+
+
+def _by_line(mistake: JobError) -> tuple[int, ...]:
+    return tuple(int(part) for part in mistake.where.split(":")[1:])
+
+
+def _mistakes(
+    model: type[BaseModel], details: Sequence[ErrorDetails], positions: Positions, shown: Path
+) -> Iterator[JobError]:
+    told: set[tuple[str, str]] = set()
+    for detail in _without_echoes(list(_of_the_meant_kind(details))):
+        place = _place(detail["loc"], positions)
+        line, column = positions.of(place, key=detail["type"] == "extra_forbidden")
+        what, fix = _said(model, detail, place)
+        where = f"{shown.as_posix()}:{line}:{column}"
+        if (where, what) not in told:
+            told.add((where, what))
+            yield JobError(what, where=where, fix=fix)
+
+
+def _without_echoes(details: list[ErrorDetails]) -> Iterator[ErrorDetails]:
+    """Leave out what only follows from another mistake: the missing key that was misspelt, the list it emptied."""
+    unknown: dict[tuple[str | int, ...], list[str]] = {}
+    for detail in details:
+        if detail["type"] == "extra_forbidden":
+            unknown.setdefault(detail["loc"][:-1], []).append(str(detail["loc"][-1]))
+    for detail in details:
+        parent, last = detail["loc"][:-1], str(detail["loc"][-1])
+        misspelt = unknown.get(parent, [])
+        echo = (detail["type"] == "missing" and misspelt and (parent[-1:] and parent[-1] in _UNION_TAGS)) or (
+            detail["type"] == "missing" and nearest(last, misspelt) is not None
+        )
+        if not echo and not (detail["type"] == "too_short" and detail["input"]):
+            yield detail
+
+
+def _place(location: Sequence[str | int], positions: Positions) -> Place:
+    """The path in the file: without the parts that pydantic adds for union members and for keys."""
+    place: Place = ()
+    for part in location:
+        if (*place, part) in positions.values:
+            place = (*place, part)
+    return place
+
+
+def _of_the_meant_kind(details: Sequence[ErrorDetails]) -> Iterator[ErrorDetails]:
+    """Of a part that may have several forms, only what is wrong with the form that was meant.
+
+    Pydantic reports the mistakes for every member of a union. The member that was meant is the one whose own key is
+    there: the one that does not miss anything at its top level and has the fewest mistakes.
+    """
+    groups: dict[Place, dict[str, list[ErrorDetails]]] = {}
+    for detail in details:
+        cut = next((i for i, part in enumerate(detail["loc"]) if part in _UNION_TAGS), None)
+        if cut is None:
+            yield detail
+        else:
+            group = groups.setdefault(detail["loc"][:cut], {})
+            group.setdefault(str(detail["loc"][cut]), []).append(detail)
+    for place, members in groups.items():
+        yield from min(members.values(), key=lambda found: _distance(found, place))
+
+
+def _distance(details: list[ErrorDetails], place: Place) -> tuple[bool, int]:
+    misses = any(d["type"] == "missing" and len(d["loc"]) == len(place) + 2 for d in details)
+    return misses, len(details)
+
+
+def _said(model: type[BaseModel], detail: ErrorDetails, place: Place) -> tuple[str, str]:
+    """What is wrong and how to put it right, in the operator's words."""
+    kind, given = detail["type"], detail["input"]
+    name = str(detail["loc"][-1] if kind in ("missing", "extra_forbidden") or not place else place[-1])
+    context = detail.get("ctx", {})
+    match kind:
+        case "extra_forbidden":
+            location = detail["loc"][:-1]
+            if location and location[-1] in _UNION_TAGS:  # it may have meant another member
+                location = location[:-1]
+            return f"unknown key '{name}'", meant(name, _known_keys(model, location), noun="key")
+        case "missing":
+            return f"'{name}' is missing here", f"Add a line `{name}: …`"
+        case "string_type":
+            return (
+                f"'{name}' must be text, this is {_kind(given)}",
+                "Put it in quotes" if given is not None else "Write a text",
+            )
+        case "literal_error":
+            choices = [
+                choice.strip("' ") for choice in str(context.get("expected", "")).replace(" or ", ", ").split(",")
+            ]
+            return f"'{given}' is not a value of '{name}'", meant(str(given), choices, noun="value")
+        case "bool_type":
+            return f"'{name}' must be true or false, this is {_kind(given)}", ""
+        case "int_type" | "float_type" | "int_from_float":
+            return f"'{name}' must be a number, this is {_kind(given)}", ""
+        case "dict_type" | "model_type" | "model_attributes_type":
+            return f"'{name}' must be a group of `name: value` lines, this is {_kind(given)}", ""
+        case "tuple_type" | "list_type":
+            return (
+                f"'{name}' must be a list, this is {_kind(given)}",
+                "Write its entries on lines that begin with a dash",
+            )
+        case "too_short":
+            return f"'{name}' is empty", "Add at least one entry"
+        case "string_pattern_mismatch":
+            return f"'{name}' cannot be a name here", "Use letters, digits and _, beginning with a letter"
+        case "value_error":
+            return str(context.get("error", detail["msg"])), ""
+        case _:
+            return f"'{name}': {detail['msg']}", ""
+
+
+def _kind(value: object) -> str:
+    match value:
+        case None:
+            return "empty"
+        case bool():
+            return f"the yes/no value {str(value).lower()}"
+        case int() | Decimal():
+            return f"the number {value}"
+        case dict():
+            return "a group of lines"
+        case list() | tuple():
+            return "a list"
+        case str():
+            return f"the text '{value}'"
+        case _:
+            return f"'{value}'"
+
+
+def _known_keys(model: type[BaseModel], location: Sequence[str | int]) -> list[str]:
+    """The keys a part of the file may have, found by walking the models along `location`."""
+    here: Any = model
+    for part in location:
+        here = _step(here, part)
+        if here is None:
+            return []
+    models = [m for m in _members(here) if isinstance(m, type) and issubclass(m, BaseModel)]
+    return sorted({field.alias or name for m in models for name, field in m.model_fields.items()})
+
+
+def _members(annotation: Any) -> list[Any]:  # noqa: ANN401  type annotations have no common type
+    origin = typing.get_origin(annotation)
+    if origin is typing.Annotated:
+        return _members(typing.get_args(annotation)[0])
+    if origin in (typing.Union, types.UnionType):
+        return [member for inner in typing.get_args(annotation) for member in _members(inner)]
+    return [annotation]
+
+
+def _step(annotation: Any, part: str | int) -> Any:  # noqa: ANN401
+    for member in _members(annotation):
+        if isinstance(member, type) and issubclass(member, BaseModel):
+            if member.__name__ == part:
+                return member
+            for name, field in member.model_fields.items():
+                if part in (name, field.alias):
+                    return field.annotation
+        origin, arguments = typing.get_origin(member), typing.get_args(member)
+        if origin in (dict, Mapping) and isinstance(part, str):
+            return arguments[1]
+        if origin in (tuple, list) and isinstance(part, int):
+            return arguments[0]
+    return None

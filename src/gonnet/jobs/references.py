@@ -1,0 +1,136 @@
+"""Whether everything a job names is there: data sets, reports, columns, merge fields."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from gonnet.errors import JobError, meant
+from gonnet.jobs.models import Column, FactsBlock, Job, TableBlock, TextBlock
+from gonnet.wording.template import Template
+from gonnet.wording.templates import Wording
+
+RESERVED = frozenset({"key", "recipient", "figures", "run", "rows"})
+
+
+def within_the_file(job: Job) -> Iterator[JobError]:
+    """Mistakes that the file shows by itself: names of data sets, reports and parameters."""
+    file = job.file
+    known_data, known_reports = sorted(file.data), sorted(file.reports)
+    named = [(file.split.rows, ("split", "rows"))]
+    if file.recipients:
+        named.append((file.recipients.rows, ("recipients", "rows")))
+    for name, at in named:
+        if name not in file.data:
+            yield JobError(
+                f"there is no data set '{name}'", where=job.at(*at), fix=meant(name, known_data, noun="data set")
+            )
+    seen: set[tuple[str, str]] = set()
+    for index, document in enumerate(file.package.documents):
+        place = job.at("package", "documents", index)
+        if document.report not in file.reports:
+            yield JobError(
+                f"there is no report '{document.report}'",
+                where=place,
+                fix=meant(document.report, known_reports, noun="report"),
+            )
+        if (document.report, document.format) in seen:
+            yield JobError(f"report '{document.report}' as {document.format} stands twice", where=place, fix="Keep one")
+        seen.add((document.report, document.format))
+    for name in file.parameters:
+        if name in RESERVED or name == "as_of":
+            yield JobError(
+                f"a parameter cannot be called '{name}'",
+                where=job.at("parameters", name),
+                fix="Texts use this name already",
+            )
+    if "rows" in file.figures:
+        yield JobError(
+            "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
+        )
+    yield from _delivery(job)
+
+
+def _delivery(job: Job) -> Iterator[JobError]:
+    file = job.file
+    if file.deliver and not file.recipients:
+        yield JobError(
+            "the job delivers, but names no recipients",
+            where=job.at("deliver"),
+            fix="Add `recipients:` with rows, key and to",
+        )
+    if file.deliver and not file.messages:
+        yield JobError(
+            "the job delivers by mail, but has no message",
+            where=job.at("deliver"),
+            fix="Add `messages:` with a subject and a body",
+        )
+    if file.checks.identifying and not file.recipients:
+        yield JobError(
+            "identifying columns are those of the recipient list, and there is none",
+            where=job.at("checks", "identifying"),
+        )
+
+
+def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
+    """Mistakes that need the data sets' columns: table columns and merge fields.
+
+    Args:
+        job: The job.
+        columns: Data set → the names of its columns.
+        wording: What texts are checked with.
+    """
+    rows = columns[job.file.split.rows]
+    for name, report in job.file.reports.items():
+        for index, block in enumerate(report.blocks):
+            if isinstance(block, TableBlock):
+                for at, column in enumerate(block.table.columns):
+                    yield from _column(job, column, rows, ("reports", name, "blocks", index, "table", "columns", at))
+    known = known_names(job, columns)
+    for template in texts(job):
+        yield from wording.check(template, known)
+
+
+def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | int, ...]) -> Iterator[JobError]:
+    if column.field not in known:
+        yield JobError(
+            f"data set '{job.file.split.rows}' has no column '{column.field}'",
+            where=job.at(*place, "field"),
+            fix=meant(column.field, known, noun="column"),
+        )
+
+
+def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tuple[str, ...] | None]:
+    """What a text of this job may name, and the fields of each name."""
+    people = job.file.recipients
+    known: dict[str, tuple[str, ...] | None] = {
+        "key": None,
+        "recipient": tuple(columns[people.rows]) if people else (),
+        "figures": ("rows", *job.file.figures),
+        "run": ("date", "job"),
+    }
+    for name, parameter in job.file.parameters.items():
+        known[name] = ("id", "label", "start", "end") if parameter.kind == "month" else None
+    return known
+
+
+def texts(job: Job) -> Iterator[Template]:
+    """Every text with merge fields of the job."""
+    for name, report in job.file.reports.items():
+        at = ("reports", name)
+        yield job.text(report.title, *at, "title")
+        for part, source in (("header", report.header), ("footer", report.footer)):
+            if source is not None:
+                yield job.text(source, *at, part)
+        for index, block in enumerate(report.blocks):
+            match block:
+                case FactsBlock():
+                    for label, source in block.facts.items():
+                        yield job.text(source, *at, "blocks", index, "facts", label)
+                case TextBlock():
+                    yield job.text(block.text, *at, "blocks", index, "text")
+                case TableBlock():
+                    pass
+    yield job.text(job.file.package.name, "package", "name")
+    for name, message in job.file.messages.items():
+        yield job.text(message.subject, "messages", name, "subject")
+        yield job.text(message.body, "messages", name, "body")

@@ -1,0 +1,304 @@
+"""Reading and writing the ledger. No other part of Gonnet sees a database session.
+
+Every change of state is committed by itself, before the next thing happens (SQLite in WAL mode, synchronous=full):
+that is what makes a killed send resume without a duplicate.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from filelock import FileLock, Timeout
+from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, update
+from sqlalchemy.exc import SQLAlchemyError
+
+from gonnet.errors import RunError, StorageError
+from gonnet.ledger import schema
+from gonnet.ledger.failures import storage_error, told
+from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State, package_state
+from gonnet.ledger.rows import grouped, package_of, run_of
+from gonnet.ledger.writing import RunWriter
+
+Clock = Callable[[], dt.datetime]
+
+
+class Ledger:
+    """The ledger of one workspace.
+
+    Args:
+        folder: Where `ledger.db` is; made when it is first written.
+        clock: Gives the time with zone.
+    """
+
+    def __init__(self, folder: Path, clock: Clock) -> None:
+        self.place = folder / "ledger.db"
+        self._clock = clock
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StorageError(
+                f"the folder for the ledger cannot be made: {error.strerror}",
+                where=str(folder),
+                fix="Choose a folder that can be written, with `ledger: {folder: …}` in gonnet.yaml",
+            ) from error
+        self._engine = self._open()
+
+    def _open(self) -> Engine:
+        engine = create_engine(f"sqlite:///{self.place}", connect_args={"timeout": 30})
+        event.listen(engine, "connect", _durable)
+        try:
+            schema.metadata.create_all(engine)
+            with engine.begin() as work:
+                version = work.scalar(select(schema.about.c.version))
+                if version is None:
+                    work.execute(insert(schema.about).values(version=schema.VERSION))
+        except SQLAlchemyError as error:
+            raise storage_error(error, self.place) from error
+        if version not in (None, schema.VERSION):
+            raise StorageError(
+                f"the ledger has schema version {version}, this Gonnet knows {schema.VERSION}",
+                where=str(self.place),
+                fix="Use the version of Gonnet that wrote it",
+            )
+        return engine
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    @contextmanager
+    def alone(self, run_id: int) -> Iterator[None]:
+        """Hold the right to send this run; the system gives it back when the process dies.
+
+        Raises:
+            RunError: another process holds it.
+        """
+        lock = FileLock(self.place.with_name(f"sending-{run_id}.lock"))
+        try:
+            lock.acquire(timeout=0)
+        except Timeout as error:
+            raise RunError(f"run {run_id} is being sent by another process", fix="Wait until it is done") from error
+        except OSError as error:
+            raise StorageError(f"the run cannot be locked: {error.strerror}", where=str(self.place.parent)) from error
+        try:
+            yield
+        finally:
+            lock.release()
+
+    @contextmanager
+    def writing(self, **fields: object) -> Iterator[RunWriter]:
+        """Open a run and close it when the block ends; one that fails is kept as broken off, and cannot be sent."""
+        run_id = self._begin(fields)
+        writer = RunWriter(self._engine, self.place, self.note, run_id)
+        try:
+            yield writer
+        except BaseException:
+            self._leave(run_id)
+            raise
+
+    @told
+    def _begin(self, fields: Mapping[str, object]) -> int:
+        with self._engine.begin() as work:
+            values = {"state": RunState.PREPARING, "prepared": self.now(), "seconds": 0, "account": {}, "findings": []}
+            result = work.execute(insert(schema.runs).values(**(values | dict(fields))))
+            run_id = int(result.inserted_primary_key[0])  # type: ignore[index]
+            self.note(work, run_id, "preparing")
+            return run_id
+
+    def _leave(self, run_id: int) -> None:
+        try:
+            with self._engine.begin() as work:
+                work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(state=RunState.BROKEN))
+                self.note(work, run_id, "broken off")
+        except SQLAlchemyError:  # the failure that brought us here is the one to tell
+            return
+
+    def now(self) -> str:
+        """The time, as it is written: ISO 8601 in UTC."""
+        return self._clock().astimezone(dt.UTC).isoformat(timespec="milliseconds")
+
+    def note(self, work: Connection, run_id: int, what: str, package_id: int | None = None) -> None:
+        """Write down that something happened."""
+        work.execute(insert(schema.events).values(run_id=run_id, package_id=package_id, at=self.now(), what=what))
+
+    @told
+    def run(self, wanted: str) -> RunRecord:
+        """The run `wanted`: its number, or `last`.
+
+        Raises:
+            RunError: there is none.
+        """
+        with self._engine.connect() as work:
+            query = select(schema.runs)
+            if wanted == "last":
+                row = work.execute(query.order_by(schema.runs.c.id.desc()).limit(1)).first()
+            elif wanted.isdecimal():
+                row = work.execute(query.where(schema.runs.c.id == int(wanted))).first()
+            else:
+                raise RunError(f"'{wanted}' is not a run", fix="Give its number, or `last`; `gonnet runs` lists them")
+            if row is None:
+                what = "there is no run yet" if wanted == "last" else f"there is no run {wanted}"
+                raise RunError(what, fix="`gonnet prepare JOB` makes one; `gonnet runs` lists them")
+            return run_of(row, self._counts(work, row.id))
+
+    @told
+    def all_runs(self) -> tuple[RunRecord, ...]:
+        """Every run, the newest first."""
+        with self._engine.connect() as work:
+            rows = work.execute(select(schema.runs).order_by(schema.runs.c.id.desc())).all()
+            return tuple(run_of(row, self._counts(work, row.id)) for row in rows)
+
+    @staticmethod
+    def _counts(work: Connection, run_id: int) -> dict[State, int]:
+        table = schema.packages
+        rows = work.execute(select(table.c.state, func.count()).where(table.c.run_id == run_id).group_by(table.c.state))
+        found = {State(state): int(count) for state, count in rows}
+        return {state: found.get(state, 0) for state in State if state in found}
+
+    @told
+    def packages(self, run_id: int, only: Sequence[str] = ()) -> tuple[PackageRecord, ...]:
+        """The packages of a run in key order, with documents, messages and deliveries.
+
+        Raises:
+            RunError: a key in `only` is not in the run.
+        """
+        with self._engine.connect() as work:
+            rows = work.execute(
+                select(schema.packages).where(schema.packages.c.run_id == run_id).order_by(schema.packages.c.id)
+            ).all()
+            chosen = set(only)
+            unknown = chosen - {row.key for row in rows}
+            if unknown:
+                raise RunError(
+                    f"run {run_id} has no package for key '{min(unknown)}'", fix="`gonnet review` lists them"
+                )
+            documents = grouped(work, schema.documents, "package_id", run_id)
+            messages = grouped(work, schema.messages, "package_id", run_id)
+            deliveries = grouped(work, schema.deliveries, "message_id", run_id)
+        return tuple(
+            package_of(row, documents.get(row.id, []), messages.get(row.id, []), deliveries)
+            for row in rows
+            if not chosen or row.key in chosen
+        )
+
+    @told
+    def history(self, run_id: int, package_id: int | None = None) -> tuple[tuple[str, str], ...]:
+        """Time and text of what happened to a run as a whole, or to one of its packages, oldest first."""
+        table = schema.events
+        with self._engine.connect() as work:
+            rows = work.execute(
+                select(table.c.at, table.c.what)
+                .where(table.c.run_id == run_id, table.c.package_id == package_id)
+                .order_by(table.c.id)
+            )
+            return tuple((str(at), str(what)) for at, what in rows)
+
+    @told
+    def mark_reviewed(self, run_id: int) -> None:
+        """Write down that a person has looked at the run."""
+        with self._engine.begin() as work:
+            work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(reviewed=self.now()))
+            self.note(work, run_id, "reviewed")
+
+    @told
+    def doubt_open_hand_overs(self, run_id: int) -> int:
+        """Call unsure what an earlier send left between hand-over and answer; returns how many there were."""
+        with self._engine.begin() as work:
+            rows = work.execute(
+                select(schema.deliveries.c.id, schema.packages.c.id)
+                .join(schema.messages, schema.messages.c.id == schema.deliveries.c.message_id)
+                .join(schema.packages, schema.packages.c.id == schema.messages.c.package_id)
+                .where(schema.packages.c.run_id == run_id, schema.deliveries.c.state == HandOver.HANDING)
+            ).all()
+            for delivery_id, package_id in rows:
+                self._settle(work, run_id, package_id, delivery_id, HandOver.UNSURE, None, "cut off before the answer")
+            return len(rows)
+
+    @told
+    def hand_over(self, delivery_id: int) -> bool:
+        """Write the intent of one delivery; False when it is no longer to be sent."""
+        table = schema.deliveries
+        with self._engine.begin() as work:
+            result = work.execute(
+                update(table)
+                .where(table.c.id == delivery_id, table.c.state.in_([HandOver.WAITING, HandOver.LATER]))
+                .values(state=HandOver.HANDING, at=self.now(), attempts=table.c.attempts + 1)
+            )
+            return result.rowcount == 1
+
+    @told
+    def answered(
+        self, run_id: int, package_id: int, delivery_id: int, state: HandOver, code: int | None, reply: str
+    ) -> State:
+        """Write the outcome of one delivery; returns the state it gives its package."""
+        with self._engine.begin() as work:
+            return self._settle(work, run_id, package_id, delivery_id, state, code, reply)
+
+    def _settle(
+        self,
+        work: Connection,
+        run_id: int,
+        package_id: int,
+        delivery_id: int,
+        state: HandOver,
+        code: int | None,
+        reply: str,
+    ) -> State:
+        table = schema.deliveries
+        work.execute(
+            update(table)
+            .where(table.c.id == delivery_id)
+            .values(state=state, code=code, reply=reply[:500], at=self.now())
+        )
+        rows = work.execute(
+            select(table.c.state, table.c.address, table.c.reply)
+            .join(schema.messages, schema.messages.c.id == table.c.message_id)
+            .where(schema.messages.c.package_id == package_id)
+        ).all()
+        mine = package_state([HandOver(row.state) for row in rows]) or State.READY
+        reasons = [f"{row.address}: {row.reply}" for row in rows if row.state not in (HandOver.SENT, HandOver.WAITING)]
+        work.execute(
+            update(schema.packages)
+            .where(schema.packages.c.id == package_id)
+            .values(state=mine, reason="; ".join(reasons))
+        )
+        address = work.scalar(select(table.c.address).where(table.c.id == delivery_id))
+        said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
+        self.note(work, run_id, f"{address}: {state}{said}"[:600], package_id)
+        return mine
+
+    @told
+    def hold(self, run_id: int, package_id: int, reason: str) -> None:
+        """Hold a package that was ready."""
+        with self._engine.begin() as work:
+            work.execute(
+                update(schema.packages)
+                .where(schema.packages.c.id == package_id, schema.packages.c.state == State.READY)
+                .values(state=State.HELD, reason=reason)
+            )
+            self.note(work, run_id, f"held: {reason}", package_id)
+
+    @told
+    def record_trial(
+        self, run_id: int, package_id: int, message_id: int, address: str, state: HandOver, code: int | None, reply: str
+    ) -> None:
+        """Write down a trial; it leaves the package and its deliveries as they are."""
+        with self._engine.begin() as work:
+            work.execute(
+                insert(schema.trials).values(
+                    message_id=message_id, address=address, state=state, code=code, reply=reply[:500], at=self.now()
+                )
+            )
+            self.note(work, run_id, f"trial to {address}: {state}", package_id)
+
+
+def _durable(connection: Any, _record: object) -> None:  # noqa: ANN401  a DBAPI connection has no common type
+    cursor = connection.cursor()
+    cursor.execute("pragma journal_mode=wal")
+    cursor.execute("pragma synchronous=full")
+    cursor.execute("pragma foreign_keys=on")
+    cursor.close()

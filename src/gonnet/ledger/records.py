@@ -1,0 +1,170 @@
+"""What the ledger keeps, as values."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class State(StrEnum):
+    """Where a package stands."""
+
+    READY = "ready"
+    HELD = "held"
+    SKIPPED = "skipped"
+    SENT = "sent"
+    FAILED = "failed"
+    UNSURE = "unsure"
+
+
+class HandOver(StrEnum):
+    """Where one delivery (one message to one envelope address) stands.
+
+    `HANDING` is written before the body of a message is offered to a server and replaced by its answer: one that is
+    found later without an answer is in doubt.
+    """
+
+    WAITING = "waiting"
+    HANDING = "handing"
+    SENT = "sent"
+    LATER = "later"  # refused for now (4xx): tried again by the next send
+    REFUSED = "refused"  # refused for good (5xx)
+    UNSURE = "unsure"
+
+
+class RunState(StrEnum):
+    """Where a run stands."""
+
+    PREPARING = "preparing"
+    PREPARED = "prepared"
+    BROKEN = "broken off"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DocumentRecord:
+    """A rendered file: `sha256` is where the store keeps it."""
+
+    name: str
+    report: str
+    format: str
+    sha256: str
+    bytes: int
+    pages: int | None
+    rows: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DeliveryRecord:
+    """One message to one envelope address.
+
+    Attributes:
+        id: Its number in the ledger; 0 before it is written.
+        address: The envelope address.
+        state: Where it stands.
+        code: The server's last reply code, or None.
+        reply: The server's last reply.
+        at: When it came to this state.
+        attempts: How often it was tried.
+    """
+
+    address: str
+    id: int = 0
+    state: HandOver = HandOver.WAITING
+    code: int | None = None
+    reply: str = ""
+    at: dt.datetime | None = None
+    attempts: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MessageRecord:
+    """One message of a package: `sha256` is where the store keeps its text and headers."""
+
+    message_id: str
+    subject: str
+    sender: str
+    to: tuple[str, ...]
+    cc: tuple[str, ...]
+    bcc: tuple[str, ...]
+    sha256: str
+    deliveries: tuple[DeliveryRecord, ...]
+    id: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackageRecord:
+    """A package of a run.
+
+    Attributes:
+        figures: Figure → text, in the order of the job.
+        odd: What a reviewer should see.
+        seal: SHA-256 over all that leaves with it; empty unless it was ready.
+    """
+
+    key: str
+    name: str
+    state: State
+    reason: str
+    rows: int
+    figures: Mapping[str, str]
+    odd: tuple[str, ...]
+    seal: str
+    documents: tuple[DocumentRecord, ...]
+    messages: tuple[MessageRecord, ...]
+    id: int = 0
+
+    @property
+    def to(self) -> tuple[str, ...]:
+        """The addresses its messages are written to, in order."""
+        return tuple(dict.fromkeys(address for message in self.messages for address in message.to))
+
+    def deliveries(self) -> Iterator[DeliveryRecord]:
+        """Its deliveries, in order."""
+        for message in self.messages:
+            yield from message.deliveries
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunRecord:
+    """A run.
+
+    Attributes:
+        id: Its number.
+        state: Whether it was prepared to the end.
+        parameters: Name → text.
+        account: Rows and control totals, as `checks.Account` gives them, in plain values.
+        findings: Weight and text of what was found.
+        counts: State of packages → how many.
+        reviewed: When it was last reviewed, or None.
+    """
+
+    id: int
+    job: str
+    title: str
+    state: RunState
+    as_of: dt.date
+    prepared: dt.datetime
+    seconds: float
+    parameters: Mapping[str, str]
+    account: Mapping[str, object]
+    findings: tuple[tuple[str, str], ...]
+    counts: Mapping[State, int] = field(default_factory=dict)
+    server: str | None = None
+    reviewed: dt.datetime | None = None
+
+
+def package_state(deliveries: list[HandOver]) -> State | None:
+    """The state that a package's deliveries give it; None while none was tried.
+
+    One in doubt makes the package unsure, one refused makes it failed; it is sent when all are.
+    """
+    states = set(deliveries)
+    if states & {HandOver.UNSURE, HandOver.HANDING}:
+        return State.UNSURE
+    if states & {HandOver.REFUSED, HandOver.LATER}:
+        return State.FAILED
+    if states == {HandOver.SENT}:
+        return State.SENT
+    return State.READY if HandOver.SENT in states else None

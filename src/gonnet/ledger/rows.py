@@ -1,0 +1,115 @@
+"""From rows of the ledger's tables to values."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, Row, select
+
+from gonnet.ledger import schema
+from gonnet.ledger.records import (
+    DeliveryRecord,
+    DocumentRecord,
+    HandOver,
+    MessageRecord,
+    PackageRecord,
+    RunRecord,
+    RunState,
+    State,
+)
+
+
+def grouped(work: Connection, table: Any, by: str, run_id: int) -> dict[int, list[Row[Any]]]:  # noqa: ANN401
+    """The rows of `table` that belong to a run, by the row they belong to."""
+    query = select(table)
+    if by == "message_id":
+        query = query.join(schema.messages, schema.messages.c.id == table.c.message_id)
+        query = query.join(schema.packages, schema.packages.c.id == schema.messages.c.package_id)
+    else:
+        query = query.join(schema.packages, schema.packages.c.id == table.c.package_id)
+    found: dict[int, list[Row[Any]]] = {}
+    for row in work.execute(query.where(schema.packages.c.run_id == run_id).order_by(table.c.id)):
+        found.setdefault(getattr(row, by), []).append(row)
+    return found
+
+
+def _time(text: str | None) -> dt.datetime | None:
+    return dt.datetime.fromisoformat(text) if text else None
+
+
+def run_of(row: Row[Any], counts: Mapping[State, int]) -> RunRecord:
+    """A run."""
+    return RunRecord(
+        id=row.id,
+        job=row.job,
+        title=row.title,
+        state=RunState(row.state),
+        as_of=dt.date.fromisoformat(row.as_of),
+        prepared=dt.datetime.fromisoformat(row.prepared),
+        seconds=row.seconds / 1000,
+        parameters=row.parameters,
+        account=row.account,
+        findings=tuple((weight, text) for weight, text in row.findings),
+        counts=counts,
+        server=row.server,
+        reviewed=_time(row.reviewed),
+    )
+
+
+def package_of(
+    row: Row[Any],
+    documents: Sequence[Row[Any]],
+    messages: Sequence[Row[Any]],
+    deliveries: Mapping[int, Sequence[Row[Any]]],
+) -> PackageRecord:
+    """A package with all that belongs to it."""
+    return PackageRecord(
+        id=row.id,
+        key=row.key,
+        name=row.name,
+        state=State(row.state),
+        reason=row.reason,
+        rows=row.rows,
+        figures=row.figures,
+        odd=tuple(row.odd),
+        seal=row.seal,
+        documents=tuple(
+            DocumentRecord(
+                name=d.name,
+                report=d.report,
+                format=d.format,
+                sha256=d.sha256,
+                bytes=d.bytes,
+                pages=d.pages,
+                rows=d.rows,
+            )
+            for d in documents
+        ),
+        messages=tuple(
+            MessageRecord(
+                id=m.id,
+                message_id=m.message_id,
+                subject=m.subject,
+                sender=m.sender,
+                to=tuple(m.to),
+                cc=tuple(m.cc),
+                bcc=tuple(m.bcc),
+                sha256=m.sha256,
+                deliveries=tuple(
+                    DeliveryRecord(
+                        id=d.id,
+                        address=d.address,
+                        state=HandOver(d.state),
+                        code=d.code,
+                        reply=d.reply,
+                        at=_time(d.at),
+                        attempts=d.attempts,
+                    )
+                    for d in deliveries.get(m.id, ())
+                ),
+            )
+            for m in messages
+        ),
+    )

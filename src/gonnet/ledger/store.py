@@ -1,0 +1,80 @@
+"""The store of rendered files: each under the SHA-256 of its bytes, written whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from gonnet.errors import SealError, StorageError
+
+
+@dataclass(frozen=True, slots=True)
+class Store:
+    """A folder of files named by their digest.
+
+    Attributes:
+        folder: Where they are; made when the first one is put.
+    """
+
+    folder: Path
+
+    def put(self, data: bytes) -> str:
+        """Keep `data`; returns its SHA-256. Putting the same bytes again changes nothing.
+
+        Raises:
+            StorageError: the disk is full or the folder cannot be written.
+        """
+        digest = hashlib.sha256(data).hexdigest()
+        place = self.path(digest)
+        try:
+            if place.is_file() and place.read_bytes() == data:
+                return digest
+            place.parent.mkdir(parents=True, exist_ok=True)
+            self._write(place, data)
+        except OSError as error:
+            raise StorageError(
+                f"a rendered file cannot be written: {error.strerror}",
+                where=str(self.folder),
+                fix="Make room on the disk and check that the folder can be written, then run it again",
+            ) from error
+        return digest
+
+    @staticmethod
+    def _write(place: Path, data: bytes) -> None:
+        handle, name = tempfile.mkstemp(dir=place.parent, prefix=".new-")
+        try:
+            with os.fdopen(handle, "wb") as file:
+                file.write(data)
+            Path(name).replace(place)
+        except BaseException:
+            Path(name).unlink(missing_ok=True)
+            raise
+
+    def get(self, digest: str) -> bytes:
+        """The bytes kept under `digest`, checked against it.
+
+        Raises:
+            SealError: the file is gone or is no longer what was put.
+        """
+        place = self.path(digest)
+        try:
+            data = place.read_bytes()
+        except OSError as error:
+            raise SealError(
+                f"the stored file {digest[:12]}… cannot be read: {error.strerror}", where=str(place)
+            ) from error
+        if hashlib.sha256(data).hexdigest() != digest:
+            raise SealError(f"the stored file {digest[:12]}… is no longer what was reviewed", where=str(place))
+        return data
+
+    def path(self, digest: str) -> Path:
+        """Where the file with this digest is kept."""
+        return self.folder / digest[:2] / digest
+
+    def settle(self) -> None:
+        """Wait until everything put so far is on the disk."""
+        if hasattr(os, "sync"):
+            os.sync()

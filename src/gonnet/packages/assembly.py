@@ -1,0 +1,89 @@
+"""Deciding what each package consists of, before anything is drawn."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from gonnet.errors import DataError
+from gonnet.jobs.models import DocumentSpec, Job
+from gonnet.packages.names import Names, safe_name
+from gonnet.recipients import Addressed
+from gonnet.rules import Decision, Evaluated, Outcome
+from gonnet.rules.decisions import Cause
+from gonnet.wording.templates import Wording
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DocumentPlan:
+    """A document that is to be drawn: report, format, and the name of its file."""
+
+    report: str
+    format: Literal["pdf", "xlsx"]
+    file_name: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackagePlan:
+    """A package before its documents are drawn.
+
+    Attributes:
+        addressed: Its key and contacts.
+        evaluated: Its figures.
+        decision: What happens to it.
+        documents: What it consists of; empty unless they are drawn.
+        names: What its texts may merge, for `names_for`.
+    """
+
+    addressed: Addressed
+    evaluated: Evaluated
+    decision: Decision
+    documents: tuple[DocumentPlan, ...]
+    names: Mapping[str, object]
+
+    @property
+    def key(self) -> str:
+        """The package's key."""
+        return self.addressed.key
+
+
+def assemble(
+    job: Job,
+    parts: Iterable[tuple[Addressed, Evaluated, Decision]],
+    common: Mapping[str, object],
+    wording: Wording,
+) -> Iterator[PackagePlan]:
+    """Yield a plan for each part, in order; file names are unique over the run.
+
+    Args:
+        job: The job.
+        parts: Key, figures and decision of each package.
+        common: What every text may merge: parameters and the run.
+        wording: Fills the name template.
+    """
+    template = job.text(job.file.package.name, "package", "name")
+    per_format = Counter(document.format for document in job.file.package.documents)
+    taken = Names()
+    for addressed, evaluated, decision in parts:
+        names = {**common, **own_names(addressed, evaluated)}
+        documents: tuple[DocumentPlan, ...] = ()
+        if decision.drawn:
+            try:
+                stem = taken.unique(safe_name(wording.fill(template, names, key=addressed.key)))
+                documents = tuple(_document(part, stem, per_format[part.format]) for part in job.file.package.documents)
+            except DataError as error:  # one bad line fails alone
+                decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
+        yield PackagePlan(addressed=addressed, evaluated=evaluated, decision=decision, documents=documents, names=names)
+
+
+def _document(part: DocumentSpec, stem: str, of_its_format: int) -> DocumentPlan:
+    name = f"{stem} {part.report}" if of_its_format > 1 else stem
+    return DocumentPlan(report=part.report, format=part.format, file_name=f"{name}.{part.format}")
+
+
+def own_names(addressed: Addressed, evaluated: Evaluated) -> dict[str, object]:
+    """What the texts of one package may merge of its own."""
+    fields = addressed.contacts[0].fields if addressed.contacts else {}
+    return {"key": addressed.key, "recipient": fields, "figures": evaluated.figures}

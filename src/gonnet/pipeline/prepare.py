@@ -1,0 +1,201 @@
+"""Everything up to the review. Contacts nobody."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from contextlib import closing
+from decimal import Decimal
+
+from gonnet.checks import Account
+from gonnet.checks.accounting import Bookkeeper
+from gonnet.data import quoted
+from gonnet.errors import JobError, RunError
+from gonnet.jobs import Job
+from gonnet.jobs.models import EmailSpec
+from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.packages import PackagePlan
+from gonnet.pipeline import workshop
+from gonnet.pipeline.produce import Letter, Made
+from gonnet.pipeline.survey import Request, Step, Survey, survey
+from gonnet.pipeline.tools import Progress, Tools, no_progress
+from gonnet.recipients import Address
+from gonnet.recipients.addresses import NotAnAddressError, parse
+from gonnet.rules.decisions import Cause
+
+
+def prepare(
+    job: Job, tools: Tools, request: Request, progress: Progress = no_progress, step: Step = lambda _name: None
+) -> RunRecord:
+    """Make, check, seal and record every package of a run.
+
+    Returns:
+        The run, as the ledger has it.
+
+    Raises:
+        GonnetError: the job, the data or the disk is wrong; nothing that could be sent is left behind.
+    """
+    began = time.monotonic()
+    letter, server = write_letter(job, tools)
+    found = survey(job, tools, request, step)
+    with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, server)) as run:
+        step("documents")
+        sums = _sums_by_key(found)
+        books = Bookkeeper()
+        for plan, made in workshop.make(job, tools, found, letter, progress):
+            package = _package(plan, made)
+            _enter(books, plan, made, package, sums.get(plan.key, {}))
+            run.add([package])
+        account = _account(books, found, sums)
+        tools.store.settle()
+        findings = [(str(finding.weight), finding.text) for finding in found.findings]
+        run.close(seconds=time.monotonic() - began, account=account, findings=findings)
+    return tools.ledger.run(str(run.id))
+
+
+def write_letter(job: Job, tools: Tools) -> tuple[Letter | None, str | None]:
+    """How the job's messages are written and the server they leave by; nothing for a job that mails nothing.
+
+    Raises:
+        JobError: the sender is not an address, or there is no such server.
+    """
+    email, message = job.email, job.message
+    if email is None or message is None:
+        return None, None
+    server, _ = tools.workspace.server(email.server, job.at("deliver", 0, "email"))
+    name, text = message
+    letter = Letter(
+        sender=_mailbox(job, email, "from"),
+        reply_to=_mailbox(job, email, "reply_to") if email.reply_to else None,
+        subject=job.text(text.subject, "messages", name, "subject"),
+        body=job.text(text.body, "messages", name, "body"),
+    )
+    return letter, server
+
+
+def _mailbox(job: Job, email: EmailSpec, part: str) -> Address:
+    text, where = (email.sender if part == "from" else email.reply_to or ""), job.at("deliver", 0, "email", part)
+    try:
+        found = parse(text)
+    except NotAnAddressError as error:
+        raise JobError(f"'{text}' is not an address: {error}", where=where, fix="Write Name <name@domain>") from error
+    if len(found) != 1:
+        raise JobError("there must be one address here", where=where, fix="Keep one")
+    return found[0]
+
+
+def _opening(job: Job, request: Request, found: Survey, server: str | None) -> dict[str, object]:
+    return {
+        "job": job.name,
+        "title": job.file.title,
+        "job_sha256": job.digest,
+        "as_of": request.as_of.isoformat(),
+        "parameters": found.values.recorded(),
+        "server": server,
+    }
+
+
+def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
+    decision = plan.decision
+    state, reason = State(str(decision.outcome)), decision.reason
+    if made is not None and made.held is not None:
+        # What a check found comes first: it is the reason that must be seen.
+        state, reason = State.HELD, made.held[1] if state is State.READY else f"{made.held[1]}; {reason}"
+    odd = (*plan.addressed.odd, *(f"rule '{name}' is unknown here" for name in decision.unknown))
+    return PackageRecord(
+        key=plan.key,
+        name=plan.addressed.name,
+        state=state,
+        reason=reason,
+        rows=plan.addressed.rows,
+        figures={name: _figure(value) for name, value in plan.evaluated.figures.items()},
+        odd=odd,
+        seal=made.seal if made else "",
+        documents=made.documents if made else (),
+        messages=made.messages if made else (),
+    )
+
+
+def _figure(value: object) -> str:
+    return "" if value is None else str(value)
+
+
+def _sums_by_key(found: Survey) -> dict[str | None, dict[str, Decimal]]:
+    """Key (None for rows without one) → column → its exact sum, for every column that a report totals by sum."""
+    columns = dict.fromkeys(
+        column.field
+        for report in found.reports
+        for table in report.tables()
+        for column in table.columns
+        if column.total == "sum"
+    )
+    if not columns:
+        return {}
+    chosen = ", ".join(f"cast(coalesce(sum({quoted(column)}), 0) as varchar)" for column in columns)
+    rows = found.engine.query(f"select gonnet_key, {chosen} from gonnet_rows group by gonnet_key")
+    return {
+        None if key is None else str(key): {
+            column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)
+        }
+        for key, *totals in rows
+    }
+
+
+def _enter(
+    books: Bookkeeper, plan: PackagePlan, made: Made | None, package: PackageRecord, sums: Mapping[str, Decimal]
+) -> None:
+    """Enter a package in the account: with what its documents show where it leaves, with what was read where not."""
+    if package.state is State.READY and made is not None:
+        books.deliver(made.rows, made.sums)
+    else:
+        cause = made.held[0] if made is not None and made.held is not None else plan.decision.cause or Cause.RULE
+        books.withhold(str(cause), plan.addressed.rows, sums)
+
+
+def _account(books: Bookkeeper, found: Survey, sums: Mapping[str | None, Mapping[str, Decimal]]) -> dict[str, object]:
+    """The account in plain values.
+
+    Raises:
+        RunError: the parts do not add up to the whole; nothing of this run can be sent.
+    """
+    books.withhold(str(Cause.NO_KEY), found.slices.without_key, sums.get(None, {}))
+    present = {plan.key for plan in found.plans}
+    aside = [part for key, part in sums.items() if key is not None and key not in present]
+    books.withhold(str(Cause.NOT_CHOSEN), found.not_chosen, {})
+    for part in aside:
+        books.withhold(str(Cause.NOT_CHOSEN), 0, part)
+    columns = list(next(iter(sums.values()), {}))
+    account = books.close(found.slices.read, _whole(found, columns))
+    if not account.agrees:
+        raise RunError(
+            "the parts of this run do not add up to the whole: " + _disagreement(account),
+            fix="This is a defect of Gonnet; nothing was sent, and nothing of this run can be. Please report it",
+        )
+    return {
+        "read": account.read,
+        "delivered": account.delivered,
+        "withheld": dict(account.withheld),
+        "controls": [
+            {"column": c.column, "whole": str(c.whole), "delivered": str(c.delivered), "withheld": str(c.withheld)}
+            for c in account.controls
+        ],
+    }
+
+
+def _whole(found: Survey, columns: list[str]) -> dict[str, Decimal]:
+    """Column → its sum over every row read, in one pass that knows no keys."""
+    if not columns:
+        return {}
+    chosen = ", ".join(f"cast(coalesce(sum({quoted(column)}), 0) as varchar)" for column in columns)
+    totals = found.engine.query(f"select {chosen} from gonnet_rows")[0]
+    return {column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)}
+
+
+def _disagreement(account: Account) -> str:
+    parts = [
+        f"{control.column}: {control.delivered} + {control.withheld} is not {control.whole}"
+        for control in account.controls
+        if not control.agrees
+    ]
+    rows = account.delivered + sum(account.withheld.values())
+    return "; ".join(parts) or f"{rows} rows of {account.read}"

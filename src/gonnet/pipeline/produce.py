@@ -1,0 +1,234 @@
+"""Drawing, reading back and storing a batch of packages: the part of a run that any number of processes share.
+
+A worker gets the path of the workbench (what is the same for the whole run) and a batch of orders; it needs nothing
+else, so any executor whose workers see the workspace's folder can run it.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import pickle
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from functools import lru_cache
+from pathlib import Path
+
+from gonnet import checks, delivery, packages
+from gonnet.checks import Hit, Watch
+from gonnet.delivery import Envelope
+from gonnet.errors import DataError
+from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
+from gonnet.packages import DocumentPlan
+from gonnet.recipients import Address, Recipient
+from gonnet.reports import Drawn, Look, ReportPlan, UnprintableError, draw
+from gonnet.reports.layout import Layout, Setter
+from gonnet.rules.decisions import Cause
+from gonnet.wording.template import Template
+from gonnet.wording.templates import Wording
+
+_DAY_ZERO = dt.date(1899, 12, 30)  # day numbers of a workbook count from here
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Letter:
+    """How the messages of a run are written."""
+
+    sender: Address
+    reply_to: Address | None
+    subject: Template
+    body: Template
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Workbench:
+    """What is the same for every package of a run."""
+
+    reports: tuple[ReportPlan, ...]
+    fields: tuple[str, ...]
+    look: Look
+    watch: Watch
+    store: Store
+    letter: Letter | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Order:
+    """One package to make: its rows and all that is merged into it."""
+
+    key: str
+    documents: tuple[DocumentPlan, ...]
+    rows: tuple[tuple[object, ...], ...]
+    names: Mapping[str, object]
+    contacts: tuple[Recipient, ...]
+    message_ids: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Made:
+    """A package that was made.
+
+    Attributes:
+        held: Why it must not leave: cause and reason; None where nothing speaks against it.
+        sums: Column → exact sum over the rows as they were laid out.
+        rows: Rows as they were laid out.
+    """
+
+    key: str
+    documents: tuple[DocumentRecord, ...]
+    messages: tuple[MessageRecord, ...]
+    seal: str
+    held: tuple[Cause, str] | None
+    sums: Mapping[str, Decimal]
+    rows: int
+
+
+def produce(bench_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
+    """Make every package of a batch, in order.
+
+    Raises:
+        StorageError: a file cannot be kept.
+    """
+    worker = _worker(bench_path)
+    return tuple(worker.make(order) for order in orders)
+
+
+@lru_cache(maxsize=1)
+def _worker(bench_path: str) -> _Worker:
+    return _Worker(pickle.loads(Path(bench_path).read_bytes()))
+
+
+class _Worker:
+    """Makes packages; keeps fonts, formatted values and compiled texts between them."""
+
+    def __init__(self, bench: Workbench) -> None:
+        self._bench = bench
+        self._wording = Wording(bench.look.house)
+        self._setter = Setter(bench.reports, self._wording)
+
+    def make(self, order: Order) -> Made:
+        """One package; what speaks against it holds it alone."""
+        documents: list[DocumentRecord] = []
+        messages: list[MessageRecord] = []
+        hits: list[Hit] = []
+        sums: dict[str, Decimal] = {}
+        held: tuple[Cause, str] | None = None
+        try:
+            for plan in order.documents:
+                layout = self._setter.lay(plan.report, order.key, order.rows, order.names)
+                drawn = draw(layout, plan.format, self._bench.look)
+                hits += self._inspect(order.key, plan, layout, drawn)
+                documents.append(self._kept(plan, layout, drawn, len(order.rows)))
+                sums |= dict(_sums(layout))
+            for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
+                record, found = self._message(order, contact, message_id)
+                messages.append(record)
+                hits += found
+        except UnprintableError as error:
+            held = Cause.UNPRINTABLE, str(error)
+        except DataError as error:
+            held = Cause.TEXT, str(error)
+        if hits:
+            held = Cause.LEAK, "; ".join(str(hit) for hit in hits[:3]) + (" …" if len(hits) > 3 else "")
+        return Made(
+            key=order.key,
+            documents=tuple(documents),
+            messages=tuple(messages),
+            seal=_sealed(order.key, documents, messages),
+            held=held,
+            sums=sums,
+            rows=len(order.rows),
+        )
+
+    def _inspect(self, key: str, plan: DocumentPlan, layout: Layout, drawn: Drawn) -> tuple[Hit, ...]:
+        found = checks.read_back(drawn.data, plan.format)
+        return self._bench.watch.search(key, plan.file_name, found, own_numbers(layout, plan.format, drawn.pages))
+
+    def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int) -> DocumentRecord:
+        laid = [table.rows for table in layout.tables()]
+        return DocumentRecord(
+            name=plan.file_name,
+            report=plan.report,
+            format=plan.format,
+            sha256=self._bench.store.put(drawn.data),
+            bytes=len(drawn.data),
+            pages=drawn.pages,
+            rows=max(laid, default=rows),
+        )
+
+    def _message(self, order: Order, contact: Recipient, message_id: str) -> tuple[MessageRecord, tuple[Hit, ...]]:
+        letter = self._bench.letter
+        assert letter is not None
+        names = {**order.names, "recipient": contact.fields}
+        self._wording.numbers.clear()
+        subject = self._wording.fill(letter.subject, names, key=order.key)
+        text = self._wording.fill(letter.body, names, key=order.key) + "\n"
+        numbers = tuple(self._wording.numbers)
+        markup = self._wording.fill_markup(letter.body, names, key=order.key)
+        envelope = Envelope(
+            sender=letter.sender,
+            reply_to=letter.reply_to,
+            to=contact.to,
+            cc=contact.cc,
+            bcc=contact.bcc,
+            message_id=message_id,
+        )
+        language = self._bench.look.house.locale.replace("_", "-")
+        sealed = delivery.write_message(envelope, subject, text, markup, language)
+        said = checks.read_back(f"{subject}\n{text}".encode(), "text")
+        hits = self._bench.watch.search(order.key, "mail", said, numbers)
+        record = MessageRecord(
+            message_id=message_id,
+            subject=subject,
+            sender=letter.sender.mailbox,
+            to=tuple(address.mailbox for address in contact.to),
+            cc=tuple(address.mailbox for address in contact.cc),
+            bcc=tuple(address.mailbox for address in contact.bcc),
+            sha256=self._bench.store.put(sealed),
+            deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()),
+        )
+        return record, hits
+
+
+def _sealed(key: str, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]) -> str:
+    return packages.seal_of(
+        key,
+        [(document.name, document.sha256) for document in documents],
+        [(m.message_id, m.sha256, [d.address for d in m.deliveries]) for m in messages],
+    )
+
+
+def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
+    for table in layout.tables():
+        for index, total in table.exact.items():
+            yield table.plan.columns[index].field, total
+
+
+def own_numbers(layout: Layout, form: str, pages: int | None) -> Iterator[str]:
+    """Texts of the recipient's own amounts and dates in a file, as often as they stand in it."""
+    yield from layout.numbers
+    for page in range(1, (pages or 0) + 1):
+        yield f"{page} {pages}"
+    for table in layout.tables():
+        for column, values, texts, total, total_text in zip(
+            table.plan.columns, table.values, table.texts, table.totals, table.total_texts, strict=True
+        ):
+            if not column.is_measure:
+                continue
+            if form == "pdf":
+                yield from texts
+                yield total_text
+            else:
+                yield from (_in_a_workbook(value) for value in (*values, total))
+
+
+def _in_a_workbook(value: object) -> str:
+    match value:
+        case Decimal():
+            return f"{value:.16G}"
+        case dt.datetime():
+            return str((value.date() - _DAY_ZERO).days)
+        case dt.date():
+            return str((value - _DAY_ZERO).days)
+        case _:
+            return ""

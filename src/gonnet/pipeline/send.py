@@ -1,0 +1,223 @@
+"""Handing over what was reviewed: at most once, and never silently not at all."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing
+from dataclasses import dataclass
+
+from gonnet import delivery
+from gonnet.delivery import Attachment, Envelope, Reply, SmtpLink, Verdict
+from gonnet.errors import RunError, SealError, UnreachableError
+from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.records import HandOver, RunState
+from gonnet.packages import seal_of
+from gonnet.pipeline.tools import Tools
+from gonnet.recipients import Address
+
+_STATES = {
+    Verdict.ACCEPTED: HandOver.SENT,
+    Verdict.LATER: HandOver.LATER,
+    Verdict.REFUSED: HandOver.REFUSED,
+    Verdict.IN_DOUBT: HandOver.UNSURE,
+}
+_OPEN = (HandOver.WAITING, HandOver.LATER)
+
+Told = Callable[[PackageRecord, State], None]
+"""Called with each package that was tried and the state that it has now."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SendReport:
+    """What came of a send.
+
+    Attributes:
+        states: State → number of packages that were tried and came to it.
+        interrupted: Why it ended before the last package, or None; what was not tried is still ready.
+    """
+
+    states: dict[State, int]
+    interrupted: UnreachableError | None = None
+
+
+def sendable(run: RunRecord, tools: Tools, only: Sequence[str] = ()) -> tuple[PackageRecord, ...]:
+    """The packages of a run that a send would hand over: ready ones, and those a server refused only for now.
+
+    Raises:
+        RunError: the run was not prepared to its end, or mails nothing.
+    """
+    if run.state is not RunState.PREPARED:
+        raise RunError(f"run {run.id} was not prepared to its end", fix=f"Run `gonnet prepare {run.job}` again")
+    if run.server is None:
+        raise RunError(
+            f"the job '{run.job}' of run {run.id} delivers nothing",
+            fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",
+        )
+    return tuple(package for package in tools.ledger.packages(run.id, only) if any(_waiting(package)))
+
+
+def _waiting(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str]]:
+    """Message, delivery and address of everything of a package that is still to be handed over."""
+    if package.state in (State.READY, State.FAILED, State.UNSURE):
+        for message in package.messages:
+            for part in message.deliveries:
+                if part.state in _OPEN:
+                    yield message, part.id, part.address
+
+
+def send(
+    run: RunRecord, tools: Tools, only: Sequence[str] = (), told: Told = lambda _package, _state: None
+) -> SendReport:
+    """Hand over what is ready. Run again after an interruption, it goes on with what is not sent.
+
+    Every delivery is written to the ledger before its body is offered and after the server answered. What an earlier
+    send left without an answer is called unsure and not sent again.
+
+    Raises:
+        RunError: the run cannot be sent, or another process is sending it.
+        UnreachableError: the server cannot be reached; nothing was handed over.
+        StorageError: the ledger cannot be written; nothing more is handed over.
+    """
+    with tools.ledger.alone(run.id):
+        tools.ledger.doubt_open_hand_overs(run.id)
+        packages = sendable(run, tools, only)
+        states: Counter[State] = Counter()
+        if not packages:
+            return SendReport(states={})
+        with closing(link_for(run, tools)) as link:
+            link.open()
+            for package in packages:
+                try:
+                    state = _send_package(run, package, tools, link)
+                except UnreachableError as error:
+                    return SendReport(states=dict(states), interrupted=error)
+                states[state] += 1
+                told(package, state)
+        return SendReport(states=dict(states))
+
+
+def link_for(run: RunRecord, tools: Tools) -> SmtpLink:
+    """The connection by which a run leaves.
+
+    Raises:
+        JobError: the workspace no longer has the server, or its password is not set.
+    """
+    name, server = tools.workspace.server(run.server, "gonnet.yaml")
+    password = server.secret(os.environ, f"gonnet.yaml, mail server '{name}'")
+    trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
+    return SmtpLink(server, password, trusted)
+
+
+def _send_package(run: RunRecord, package: PackageRecord, tools: Tools, link: SmtpLink) -> State:
+    try:
+        attachments = unsealed(package, tools)
+        state = package.state
+        for message, delivery_id, address in _waiting(package):
+            data = delivery.compose(tools.store.get(message.sha256), attachments, tools.clock())
+            state = _deliver(run, package, message, delivery_id, address, data, tools, link) or state
+    except SealError as error:
+        tools.ledger.hold(run.id, package.id, str(error))
+        return State.HELD
+    return state
+
+
+def _deliver(
+    run: RunRecord,
+    package: PackageRecord,
+    message: MessageRecord,
+    delivery_id: int,
+    address: str,
+    data: bytes,
+    tools: Tools,
+    link: SmtpLink,
+) -> State | None:
+    """Hand one message over to one address; None when it was no longer to be sent."""
+    intended = False
+
+    def intent() -> bool:
+        nonlocal intended
+        intended = tools.ledger.hand_over(delivery_id)
+        return intended
+
+    reply = link.offer(message.sender, address, data, intent)
+    if reply is None:
+        return None
+    return tools.ledger.answered(run.id, package.id, delivery_id, _STATES[reply.verdict], reply.code, reply.text)
+
+
+def unsealed(package: PackageRecord, tools: Tools) -> tuple[Attachment, ...]:
+    """The documents of a package, each checked against its digest and all against the seal.
+
+    Raises:
+        SealError: something is not what was reviewed.
+    """
+    documents = [(document.name, document.sha256) for document in package.documents]
+    messages = [
+        (message.message_id, message.sha256, [part.address for part in message.deliveries])
+        for message in package.messages
+    ]
+    if seal_of(package.key, documents, messages) != package.seal:
+        raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
+    return tuple(
+        Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))
+        for document in package.documents
+    )
+
+
+def trial(
+    run: RunRecord,
+    tools: Tools,
+    address: Address,
+    first: int | None = None,
+    only: Sequence[str] = (),
+    told: Callable[[PackageRecord, Reply], None] = lambda _package, _reply: None,
+) -> tuple[Reply, ...]:
+    """Send the messages of a run to one address instead of the real ones. The real delivery stays as it is.
+
+    Args:
+        run: The run.
+        tools: The tools.
+        address: Who gets every message.
+        first: How many packages at most; None for all.
+        only: Keys to which it is limited.
+        told: Called with each package and the server's reply.
+
+    Raises:
+        RunError: the run cannot be sent.
+        UnreachableError: the server cannot be reached.
+        SealError: something is not what was reviewed.
+    """
+    packages = tools.ledger.packages(run.id, only)
+    chosen = [p for p in packages if p.messages and (only or p.state is not State.HELD)]
+    if run.server is None:
+        sendable(run, tools, only)  # says why
+    replies = []
+    with closing(link_for(run, tools)) as link:
+        for package in chosen[:first]:
+            attachments = unsealed(package, tools)
+            for message in package.messages:
+                sealed = delivery.for_trial(
+                    tools.store.get(message.sha256), message.subject, _envelope(message, address), address
+                )
+                data = delivery.compose(sealed, attachments, tools.clock())
+                reply = link.offer(message.sender, address.mailbox, data, lambda: True)
+                assert reply is not None
+                tools.ledger.record_trial(
+                    run.id, package.id, message.id, address.mailbox, _STATES[reply.verdict], reply.code, reply.text
+                )
+                replies.append(reply)
+                told(package, reply)
+    return tuple(replies)
+
+
+def _envelope(message: MessageRecord, trial_address: Address) -> Envelope:
+    return Envelope(
+        sender=Address(mailbox=message.sender),
+        to=tuple(Address(mailbox=address) for address in message.to),
+        cc=tuple(Address(mailbox=address) for address in message.cc),
+        bcc=tuple(Address(mailbox=address) for address in message.bcc),
+        message_id=f"<{secrets.token_hex(16)}@{trial_address.domain}>",
+    )

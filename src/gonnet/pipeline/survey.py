@@ -1,0 +1,171 @@
+"""Everything that is known about a run before the first document is drawn."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from gonnet import data, packages, recipients, reports, rules, split
+from gonnet.errors import DataError, JobError, meant
+from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job, references
+from gonnet.packages import PackagePlan
+from gonnet.pipeline.tools import Tools
+from gonnet.recipients import Recipient, roll
+from gonnet.recipients.matching import unmatched
+from gonnet.rules import figures
+from gonnet.rules.decisions import unknowns
+from gonnet.wording.templates import Wording
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Request:
+    """What the operator asked for with a run.
+
+    Attributes:
+        as_of: The date the run is made for.
+        asked: Parameter → text, as given with `--set`.
+        only: Keys to which the run is limited; empty for all.
+    """
+
+    as_of: dt.date
+    asked: Mapping[str, str]
+    only: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Survey:
+    """What a run will be.
+
+    Attributes:
+        engine: The run's tables; close it when done.
+        values: The parameters.
+        slices: The split.
+        people: The recipient list.
+        plans: A plan for each package, in key order.
+        reports: The reports, settled.
+        fields: The columns of a row that reports use.
+        findings: What the operator should know.
+        not_chosen: Rows left aside because the run is limited to some keys.
+    """
+
+    engine: data.Engine
+    values: data.Values
+    slices: split.Slices
+    people: tuple[Recipient, ...]
+    plans: tuple[PackagePlan, ...]
+    reports: tuple[reports.ReportPlan, ...]
+    fields: tuple[str, ...]
+    findings: tuple[Finding, ...]
+    not_chosen: int
+
+
+Step = Callable[[str], None]
+
+
+def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: None) -> Survey:
+    """Read the data, split it, match it with the recipients and decide about every package. Contacts nobody.
+
+    Args:
+        job: The job.
+        tools: The tools.
+        request: What was asked for.
+        step: Told each step as it begins.
+
+    Raises:
+        JobError: something the job names is not there (carries all such mistakes), or its SQL does not run.
+        ParameterError: a parameter has no usable value.
+        DataError: the data cannot be read or split.
+    """
+    _raise_all(references.within_the_file(job))
+    house = tools.workspace.house
+    wording = Wording(house)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, house.locale)
+    step("data")
+    engine = data.load(job, tools.workspace.folder, values)
+    try:
+        columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
+        _raise_all(references.to_the_data(job, columns, wording))
+        step("split")
+        slices = split.by_key(engine, job.file.split.rows, job.file.split.by, where=job.at("split", "by"))
+        step("recipients")
+        people = _people(job, engine)
+        addressed = recipients.match(slices.counts, people)
+        step("rules")
+        fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
+        evaluated = rules.evaluate(engine, job, [part.key for part in addressed], fields, values.bound())
+        has_list = job.file.recipients is not None
+        parts = [
+            (part, evaluated[part.key], rules.decide(part, evaluated[part.key], job.file.rules, has_list=has_list))
+            for part in _chosen(addressed, request.only)
+        ]
+        step("packages")
+        common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
+        plans = tuple(packages.assemble(job, parts, common, wording))
+        step("reports")
+        report_plans, used = reports.settle(engine, job, slices.columns, tools.look)
+        chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
+        findings = (
+            *_about_keys(job, engine, slices),
+            *unmatched([part for part, _, _ in parts], has_list=has_list),
+            *unknowns(job.file.rules, chosen),
+        )
+    except BaseException:
+        engine.close()
+        raise
+    return Survey(
+        engine=engine,
+        values=values,
+        slices=slices,
+        people=people,
+        plans=plans,
+        reports=report_plans,
+        fields=used,
+        findings=findings,
+        not_chosen=sum(slices.counts.values()) - sum(plan.addressed.rows for plan in plans),
+    )
+
+
+def _raise_all(mistakes: Iterator[JobError]) -> None:
+    found = list(mistakes)
+    if found:
+        raise JobError.of(found)
+
+
+def _people(job: Job, engine: data.Engine) -> tuple[Recipient, ...]:
+    spec = job.file.recipients
+    return recipients.read(engine, spec, where=job.at("recipients", "key")) if spec else ()
+
+
+def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> list[recipients.Addressed]:
+    known = [part.key for part in addressed]
+    for key in only:
+        if key not in known:
+            raise DataError(f"there is no key '{key}' in this run", where="--only", fix=meant(key, known, noun="key"))
+    return [part for part in addressed if not only or part.key in only]
+
+
+def _about_keys(job: Job, engine: data.Engine, slices: split.Slices) -> Iterator[Finding]:
+    if slices.without_key:
+        rows = ", ".join(str(row) for row in slices.first_without_key)
+        more = " …" if slices.without_key > len(slices.first_without_key) else ""
+        many = f"{slices.without_key} row{'s' if slices.without_key > 1 else ''} without a key"
+        yield Finding(weight=Weight.ATTENTION, text=f"{many} (data row {rows}{more}) go to nobody")
+    if slices.trimmed:
+        yield Finding(
+            weight=Weight.NOTE,
+            text=f"{slices.trimmed} key{'s' if slices.trimmed > 1 else ''} had blanks around them, which do not count",
+        )
+    if spec := job.file.recipients:
+        lines = roll.lines_without_key(engine, spec)
+        if lines:
+            yield Finding(
+                weight=Weight.ATTENTION,
+                text=f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key",
+            )
+
+
+def whole(job: Job, found: Survey) -> dict[str, object]:
+    """The job's figures over everything that was read."""
+    return figures.whole(found.engine, job, found.values.bound())

@@ -1,0 +1,131 @@
+"""Handing packages to workers in batches and taking what they made, in key order, a few batches at a time."""
+
+from __future__ import annotations
+
+import pickle
+import secrets
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future
+from pathlib import Path
+
+from gonnet.checks import Identity, Watch
+from gonnet.data import quoted
+from gonnet.errors import StorageError
+from gonnet.jobs import Job
+from gonnet.packages import PackagePlan
+from gonnet.pipeline.produce import Letter, Made, Order, Workbench, produce
+from gonnet.pipeline.survey import Survey
+from gonnet.pipeline.tools import Progress, Tools
+from gonnet.recipients import Recipient
+from gonnet.rules import Outcome
+from gonnet.split.keys import rows_of
+
+_BATCH = 100  # packages that a worker makes at a time
+
+
+def make(
+    job: Job, tools: Tools, found: Survey, letter: Letter | None, progress: Progress
+) -> Iterator[tuple[PackagePlan, Made | None]]:
+    """Yield every plan, in key order, with what was made of it; None where it has no documents.
+
+    Raises:
+        StorageError: a file cannot be kept, or a worker died.
+    """
+    wanted = [plan for plan in found.plans if plan.documents]
+    bench = _put_bench(job, tools, found, letter)
+    try:
+        with tools.executor(len(wanted)) as executor:
+            made = _all_made(executor, bench, found, wanted, letter)
+            for count, plan in enumerate(found.plans, 1):
+                yield plan, next(made) if plan.documents else None
+                progress(count, len(found.plans))
+    finally:
+        bench.unlink(missing_ok=True)
+
+
+def _all_made(
+    executor: Executor, bench: Path, found: Survey, plans: Sequence[PackagePlan], letter: Letter | None
+) -> Iterator[Made]:
+    """What was made of `plans`, in order."""
+    workers = int(getattr(executor, "_max_workers", 1))
+    size = max(1, min(_BATCH, -(-len(plans) // (2 * workers))))
+    batches = (plans[at : at + size] for at in range(0, len(plans), size))
+    waiting: deque[Future[tuple[Made, ...]]] = deque()
+    try:
+        for batch in batches:
+            waiting.append(executor.submit(produce, str(bench), _orders(found, batch, letter)))
+            if len(waiting) > workers + 1:
+                yield from waiting.popleft().result()
+        while waiting:
+            yield from waiting.popleft().result()
+    except BrokenExecutor as error:
+        raise StorageError(
+            "a process that draws documents died", fix="There may not be enough memory; run it again"
+        ) from error
+    finally:
+        for future in waiting:
+            future.cancel()
+
+
+def _orders(found: Survey, batch: Sequence[PackagePlan], letter: Letter | None) -> tuple[Order, ...]:
+    rows = dict(rows_of(found.engine, [quoted(field) for field in found.fields], batch[0].key, batch[-1].key))
+    return tuple(_order(plan, rows.get(plan.key, []), letter) for plan in batch)
+
+
+def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | None) -> Order:
+    contacts = plan.addressed.contacts if letter and plan.decision.cause is None else ()
+    if letter and plan.decision.outcome is Outcome.HELD:
+        contacts = tuple(person for person in plan.addressed.contacts if person.to and not person.problem)
+    domain = letter.sender.domain if letter else ""
+    return Order(
+        key=plan.key,
+        documents=plan.documents,
+        rows=tuple(rows),
+        names=plan.names,
+        contacts=contacts,
+        message_ids=tuple(f"<{secrets.token_hex(16)}@{domain}>" for _ in contacts),
+    )
+
+
+def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> Path:
+    bench = Workbench(
+        reports=found.reports,
+        fields=found.fields,
+        look=tools.look,
+        watch=Watch(identities(job, found), job.file.checks.harmless),
+        store=tools.store,
+        letter=letter,
+    )
+    place = tools.work_folder / f"bench-{secrets.token_hex(8)}"
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(pickle.dumps(bench))
+    except OSError as error:
+        raise StorageError(
+            f"the work folder cannot be written: {error.strerror}",
+            where=str(place.parent),
+            fix="Make room, or choose another folder",
+        ) from error
+    return place
+
+
+def identities(job: Job, found: Survey) -> Iterator[Identity]:
+    """What names each recipient of the data and of the list, whether it gets anything or not."""
+    columns = job.file.checks.identifying
+    for person in found.people:
+        yield Identity(key=person.key, values=tuple(_values(person, columns)))
+    listed = {person.key for person in found.people}
+    for key in found.slices.counts:
+        if key not in listed:
+            yield Identity(key=key, values=(("key", key),))
+
+
+def _values(person: Recipient, columns: Sequence[str]) -> Iterator[tuple[str, str]]:
+    yield "key", person.key
+    for address in (*person.to, *person.cc, *person.bcc):
+        yield "address", address.mailbox
+    for column in columns:
+        value = person.fields[column]
+        if value is not None:
+            yield column, str(value)

@@ -1,0 +1,7 @@
+"""The recipient list: who they are, whether their addresses are addresses, and whose rows they get."""
+
+from gonnet.recipients.addresses import Address
+from gonnet.recipients.matching import Addressed, match
+from gonnet.recipients.roll import Recipient, read
+
+__all__ = ["Address", "Addressed", "Recipient", "match", "read"]

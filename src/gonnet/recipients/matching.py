@@ -1,0 +1,109 @@
+"""Bringing slices and recipients together, and saying what did not meet."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from gonnet.findings import Finding, Weight
+from gonnet.recipients.roll import Recipient
+
+_EDGE = re.compile(r"[\s\-_./]+")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Addressed:
+    """One key with everybody who is to get its rows.
+
+    Attributes:
+        key: The key.
+        rows: Rows of its slice; 0 where the list knows a key that the data does not.
+        contacts: Its lines of the list, in list order; empty where nobody is known.
+        odd: What a reviewer should see about it.
+    """
+
+    key: str
+    rows: int
+    contacts: tuple[Recipient, ...]
+    odd: tuple[str, ...]
+
+    @property
+    def name(self) -> str:
+        """How the recipient is called; the key where nobody is known."""
+        return self.contacts[0].name if self.contacts else self.key
+
+
+def match(counts: Mapping[str, int], people: Sequence[Recipient]) -> tuple[Addressed, ...]:
+    """Every key of the data and of the list once, in key order, each with its contacts.
+
+    The same address twice for one key counts once.
+    """
+    contacts: defaultdict[str, list[Recipient]] = defaultdict(list)
+    doubled: Counter[str] = Counter()
+    for person in people:
+        seen = {address.identity for known in contacts[person.key] for address in known.to}
+        if person.to and all(address.identity in seen for address in person.to):
+            doubled[person.key] += 1
+        else:
+            contacts[person.key].append(person)
+    shared = _shared(people)
+    found = []
+    for key in sorted({*counts, *contacts}):
+        mine = tuple(contacts.get(key, ()))
+        odd = tuple(_odd(key, mine, doubled[key], shared))
+        found.append(Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd))
+    return tuple(found)
+
+
+def _shared(people: Iterable[Recipient]) -> dict[str, int]:
+    keys: defaultdict[str, set[str]] = defaultdict(set)
+    for person in people:
+        for address in person.to:
+            keys[address.identity].add(person.key)
+    return {address: len(found) for address, found in keys.items() if len(found) > 1}
+
+
+def _odd(key: str, contacts: Sequence[Recipient], doubled: int, shared: Mapping[str, int]) -> Iterator[str]:
+    if doubled:
+        yield f"the list has the same address {doubled + 1} times for this key; it counts once"
+    if len(contacts) > 1:
+        yield f"{len(contacts)} contacts, each gets a message"
+    for address in dict.fromkeys(address.identity for person in contacts for address in person.to):
+        if address in shared:
+            yield f"{address} also stands for {shared[address] - 1} other key{'s' if shared[address] > 2 else ''}"
+
+
+def unmatched(addressed: Sequence[Addressed], *, has_list: bool) -> Iterator[Finding]:
+    """Findings about keys and recipients that did not meet, near misses first."""
+    if not has_list:
+        return
+    unknown = [part for part in addressed if not part.contacts]
+    idle = [part for part in addressed if part.contacts and not part.rows]
+    near = dict(near_misses([part.key for part in unknown], [part.key for part in addressed if part.contacts]))
+    for part in sorted(unknown, key=lambda part: part.key not in near):
+        hint = f"; the list has '{near[part.key]}': is that meant?" if part.key in near else ""
+        rows = f"{part.rows} row{'s' if part.rows != 1 else ''}"
+        yield Finding(
+            weight=Weight.ATTENTION, text=f"nobody on the list has key '{part.key}' ({rows}){hint}", key=part.key
+        )
+    for part in idle:
+        yield Finding(
+            weight=Weight.NOTE, text=f"{part.name} ({part.key}) is on the list, but has no rows", key=part.key
+        )
+
+
+def near_misses(unknown: Iterable[str], known: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """Pairs of an unknown and a known key that are equal but for case, blanks, separators or leading zeros."""
+    by_form: dict[str, str] = {}
+    for key in known:
+        by_form.setdefault(_bare(key), key)
+    for key in unknown:
+        if _bare(key) in by_form:
+            yield key, by_form[_bare(key)]
+
+
+def _bare(key: str) -> str:
+    joined = _EDGE.sub("", key.casefold())
+    return joined.lstrip("0") or joined

@@ -1,0 +1,87 @@
+"""Reading the recipient list from its data set."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from gonnet.data import Engine, quoted
+from gonnet.jobs.models import RecipientList
+from gonnet.recipients.addresses import Address, NotAnAddressError, parse
+from gonnet.split import key_expression
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recipient:
+    """One line of the recipient list.
+
+    Attributes:
+        key: Whose rows they get.
+        line: Its place in the list (1 = the first data line).
+        name: How they are called; the key where the list has no name.
+        to: Addresses of the message, never empty unless `problem` says why.
+        cc: Addresses in copy.
+        bcc: Addresses in blind copy.
+        problem: Why nothing can be sent to this line, or None.
+        fields: Every column of the line, for texts and rules.
+    """
+
+    key: str
+    line: int
+    name: str
+    to: tuple[Address, ...]
+    cc: tuple[Address, ...]
+    bcc: tuple[Address, ...]
+    problem: str | None
+    fields: Mapping[str, object]
+
+
+def read(engine: Engine, spec: RecipientList, *, where: str = "") -> tuple[Recipient, ...]:
+    """Every line of the list that has a key, in the order of the list.
+
+    Raises:
+        DataError: the key column cannot be used as a key.
+    """
+    columns = [column.name for column in engine.columns(spec.rows)]
+    expression = key_expression(engine, spec.rows, spec.key, where=where)
+    chosen = ", ".join(quoted(column) for column in columns)
+    rows = engine.query(f"select {expression}, rowid + 1, {chosen} from {quoted(spec.rows)} order by rowid")
+    found = []
+    for key, line, *values in rows:
+        if key is not None:
+            fields = dict(zip(columns, values, strict=True)) | {spec.key: key}
+            found.append(_recipient(spec, str(key), int(str(line)), fields))
+    return tuple(found)
+
+
+def lines_without_key(engine: Engine, spec: RecipientList) -> int:
+    """How many lines of the list have no key and can receive nothing."""
+    expression = key_expression(engine, spec.rows, spec.key)
+    return int(str(engine.query(f"select count(*) from {quoted(spec.rows)} where {expression} is null")[0][0]))
+
+
+def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, object]) -> Recipient:
+    given = fields[spec.name] if spec.name else None
+    name = str(given).strip() if given not in (None, "") else key
+    problems: list[str] = []
+    to = tuple(_addresses(fields, (spec.to,), name if spec.name else "", problems))
+    if not to and not problems:
+        problems.append("no address on the list")
+    cc = tuple(_addresses(fields, spec.cc, "", problems))
+    bcc = tuple(_addresses(fields, spec.bcc, "", problems))
+    return Recipient(
+        key=key, line=line, name=name, to=to, cc=cc, bcc=bcc, problem="; ".join(problems) or None, fields=fields
+    )
+
+
+def _addresses(
+    fields: Mapping[str, object], columns: tuple[str, ...], display: str, problems: list[str]
+) -> Iterator[Address]:
+    for column in columns:
+        cell = fields[column]
+        if cell is None or not str(cell).strip():
+            continue
+        try:
+            yield from parse(str(cell), display=display)
+        except NotAnAddressError as error:
+            problems.append(f"'{str(cell).strip()}' is not an address: {error}")

@@ -1,0 +1,143 @@
+"""One column of a table: how its values are written, rounded and totalled."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import unicodedata
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from enum import Enum
+from typing import Literal
+
+from gonnet.data import ColumnType
+from gonnet.wording.formats import House, decimals_of, rounded_half_up
+
+_BREAK = re.compile("\r\n?|\x85|\u2028|\u2029")
+
+
+class Kind(Enum):
+    """What the values of a column are."""
+
+    TEXT = "text"
+    NUMBER = "a number"
+    DATE = "a date"
+    TIME = "a time"
+    TRUTH = "yes or no"
+
+    @property
+    def words(self) -> str:
+        """The kind in a sentence."""
+        return self.value
+
+    @classmethod
+    def of(cls, column: ColumnType) -> Kind:
+        """The kind of a data set's column."""
+        if column.is_number:
+            return cls.NUMBER
+        if column.type == "DATE":
+            return cls.DATE
+        if column.is_date:
+            return cls.TIME
+        return cls.TRUTH if column.type == "BOOLEAN" else cls.TEXT
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedColumn:
+    """A column of a table, settled for the whole run.
+
+    Attributes:
+        field: The column of the slice.
+        label: Its heading.
+        kind: What its values are.
+        pattern: CLDR pattern of numbers and dates; None for text.
+        align: Side of the values and of the heading.
+        total: How it is totalled, or None.
+        is_measure: Whether its values are amounts or dates rather than names of something.
+        fixed_mm: Width that the job asks for, in millimetres, or None.
+        width: Width on the page in points, once settled.
+        font_size: Size of the table's text in points, once settled.
+        characters: Width in a workbook, in characters, once settled.
+    """
+
+    field: str
+    label: str
+    kind: Kind
+    pattern: str | None
+    align: Literal["left", "right", "centre"]
+    total: Literal["sum", "count", "average", "min", "max"] | None
+    is_measure: bool
+    fixed_mm: float | None
+    width: float = 0.0
+    font_size: float = 0.0
+    characters: int = 0
+
+    @property
+    def places(self) -> int:
+        """Decimals to which a number is rounded before it is written anywhere."""
+        if self.pattern is None:
+            return 0
+        return decimals_of(self.pattern) + (2 if "%" in self.pattern else 0)
+
+
+class CellText:
+    """The text of a column's values; each distinct value is formatted once."""
+
+    def __init__(self, column: PlannedColumn, house: House) -> None:
+        self._column = column
+        self._house = house
+        self._known: dict[object, str] = {}
+
+    def __call__(self, value: object) -> str:
+        """The text of one value; empty for None."""
+        text = self._known.get(value)
+        if text is None:
+            text = self._known[value] = self._written(value)
+            if len(self._known) > 200_000:  # a column of ever new values must not fill the memory
+                self._known.clear()
+        return text
+
+    def _written(self, value: object) -> str:
+        pattern = self._column.pattern
+        match value:
+            case None:
+                return ""
+            case bool():
+                return self._house.plain(value)
+            case int() | float() | Decimal() if pattern is not None:
+                return self._house.number(value, pattern)
+            case dt.date():
+                return self._house.date(value, pattern)
+            case _:
+                return unicodedata.normalize("NFC", _BREAK.sub("\n", str(value)).replace("\t", " "))
+
+
+def rounded(column: PlannedColumn, value: object) -> object:
+    """A number as the column shows it: rounded half away from zero to the pattern's decimals; others unchanged."""
+    if isinstance(value, (int, Decimal)) and not isinstance(value, bool):
+        return rounded_half_up(Decimal(value), column.places)
+    return value
+
+
+def totalled(column: PlannedColumn, values: Sequence[object]) -> object:
+    """The column's total over a slice's values, exact; None where it has none or there is nothing to total."""
+    present = [value for value in values if value is not None]
+    match column.total:
+        case None:
+            return None
+        case "count":
+            return Decimal(len(present))
+        case "min":
+            return min(present, default=None)  # type: ignore[type-var]  # one column, one type
+        case "max":
+            return max(present, default=None)  # type: ignore[type-var]
+        case "sum":
+            return sum((_decimal(value) for value in present), Decimal(0))
+        case "average":
+            return sum((_decimal(value) for value in present), Decimal(0)) / len(present) if present else None
+
+
+def _decimal(value: object) -> Decimal:
+    assert isinstance(value, (int, Decimal))
+    return Decimal(value)

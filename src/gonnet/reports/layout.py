@@ -1,0 +1,175 @@
+"""One document before it is drawn: every text filled, every value beside its text."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from gonnet.reports.columns import CellText, rounded, totalled
+from gonnet.reports.plan import PlannedFacts, PlannedTable, PlannedText, ReportPlan
+from gonnet.wording.formats import House
+from gonnet.wording.templates import Wording
+
+_PARAGRAPHS = re.compile(r"\n[ \t]*\n")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaidFacts:
+    """Labels and values."""
+
+    facts: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaidText:
+    """Paragraphs."""
+
+    paragraphs: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaidTable:
+    """A table, by columns.
+
+    Attributes:
+        plan: What is the same for the run.
+        values: For each column, its values as they are shown: numbers already rounded.
+        texts: For each column, the texts of these values.
+        totals: For each column its rounded total, or None.
+        total_texts: For each column the text of its total, empty without one.
+        exact: Column index → exact sum of its values, for every column totalled by `sum`.
+    """
+
+    plan: PlannedTable
+    values: tuple[tuple[object, ...], ...]
+    texts: tuple[tuple[str, ...], ...]
+    totals: tuple[object, ...]
+    total_texts: tuple[str, ...]
+    exact: Mapping[int, Decimal]
+
+    @property
+    def rows(self) -> int:
+        """Number of rows, totals not counted."""
+        return len(self.texts[0])
+
+
+LaidBlock = LaidFacts | LaidText | LaidTable
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Layout:
+    """A document ready to be drawn in any format."""
+
+    title: str
+    header: str
+    footer: str
+    landscape: bool
+    blocks: tuple[LaidBlock, ...]
+    numbers: tuple[str, ...]
+    """Texts of the numbers and dates that were merged into texts."""
+
+    def tables(self) -> Iterator[LaidTable]:
+        """Its tables, in order."""
+        for block in self.blocks:
+            if isinstance(block, LaidTable):
+                yield block
+
+    def texts(self) -> Iterator[tuple[str, str]]:
+        """Every text on it with the place where it stands, for messages."""
+        yield from (("title", self.title), ("header", self.header), ("footer", self.footer))
+        for block in self.blocks:
+            match block:
+                case LaidFacts():
+                    for label, value in block.facts:
+                        yield f"'{label}'", label + value
+                case LaidText():
+                    for paragraph in block.paragraphs:
+                        yield "a text", paragraph
+                case LaidTable():
+                    for column, texts in zip(block.plan.columns, block.texts, strict=True):
+                        yield f"column '{column.label}'", column.label + "".join(texts)
+                    yield "a table", f"{block.plan.title or ''}{block.plan.empty}"
+
+
+class Setter:
+    """Lays out documents of one run; keeps each column's formatted values, so it is made once per process."""
+
+    def __init__(self, plans: Sequence[ReportPlan], wording: Wording) -> None:
+        self._wording = wording
+        self._plans = {plan.name: plan for plan in plans}
+        self._writers = {
+            (plan.name, at): tuple(CellText(column, wording.house) for column in table.columns)
+            for plan in plans
+            for at, table in enumerate(plan.tables())
+        }
+
+    @property
+    def house(self) -> House:
+        """The conventions for figures."""
+        return self._wording.house
+
+    def lay(self, report: str, key: str, rows: Sequence[tuple[object, ...]], names: Mapping[str, object]) -> Layout:
+        """The layout of `report` for one slice.
+
+        Args:
+            report: The report's name.
+            key: The slice's key, for messages.
+            rows: The slice's rows, in the columns that `settle` returned.
+            names: What its texts may merge.
+
+        Raises:
+            DataError: a text cannot be filled.
+        """
+        plan = self._plans[report]
+        self._wording.numbers.clear()
+        blocks: list[LaidBlock] = []
+        tables = 0
+        for block in plan.blocks:
+            match block:
+                case PlannedFacts():
+                    filled = tuple((label, self._wording.fill(text, names, key=key)) for label, text in block.facts)
+                    blocks.append(LaidFacts(facts=filled))
+                case PlannedText():
+                    text = self._wording.fill(block.text, names, key=key)
+                    paragraphs = tuple(part.strip() for part in _PARAGRAPHS.split(text) if part.strip())
+                    blocks.append(LaidText(paragraphs=paragraphs))
+                case PlannedTable():
+                    blocks.append(lay_table(block, self._writers[report, tables], rows))
+                    tables += 1
+        return Layout(
+            title=self._wording.fill(plan.title, names, key=key),
+            header=self._wording.fill(plan.header, names, key=key) if plan.header else "",
+            footer=self._wording.fill(plan.footer, names, key=key) if plan.footer else "",
+            landscape=plan.landscape,
+            blocks=tuple(blocks),
+            numbers=tuple(self._wording.numbers),
+        )
+
+
+def lay_table(table: PlannedTable, writers: Sequence[CellText], rows: Sequence[tuple[object, ...]]) -> LaidTable:
+    """The table for one slice's rows."""
+    raw = [[row[at] for row in rows] for at in table.at]
+    sums = [totalled(column, values) for column, values in zip(table.columns, raw, strict=True)]
+    exact = {
+        index: total
+        for index, (column, total) in enumerate(zip(table.columns, sums, strict=True))
+        if column.total == "sum" and isinstance(total, Decimal)
+    }
+    return LaidTable(
+        plan=table,
+        values=tuple(
+            tuple(rounded(column, value) for value in values) for column, values in zip(table.columns, raw, strict=True)
+        ),
+        texts=tuple(tuple(map(write, values)) for write, values in zip(writers, raw, strict=True)),
+        totals=tuple(
+            total if column.total == "count" else rounded(column, total)
+            for column, total in zip(table.columns, sums, strict=True)
+        ),
+        total_texts=tuple(
+            f"{total}" if column.total == "count" else write(total) if total is not None else ""
+            for column, write, total in zip(table.columns, writers, sums, strict=True)
+        ),
+        exact=exact,
+    )

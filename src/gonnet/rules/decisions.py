@@ -1,0 +1,100 @@
+"""From what held to what happens: the state of each package before anything is made."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from gonnet.findings import Finding, Weight
+from gonnet.jobs.models import Rule
+from gonnet.recipients import Addressed
+from gonnet.rules.figures import Evaluated
+
+
+class Outcome(StrEnum):
+    """What becomes of a package when it is prepared."""
+
+    READY = "ready"
+    HELD = "held"
+    SKIPPED = "skipped"
+
+
+class Cause(StrEnum):
+    """Why rows are withheld; one word for each, used in the row accounting."""
+
+    NO_KEY = "no key"
+    NO_RECIPIENT = "no recipient"
+    NO_ADDRESS = "no usable address"
+    NO_ROWS = "no rows"
+    RULE = "rule"
+    LEAK = "leak check"
+    UNPRINTABLE = "unprintable"
+    TEXT = "text"
+    NOT_CHOSEN = "not chosen"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decision:
+    """What happens to one package, and why.
+
+    Attributes:
+        outcome: Its state.
+        cause: Why it is not ready; None where it is.
+        reason: The same in a sentence; empty where it is ready.
+        unknown: Names of the rules whose condition came out unknown.
+    """
+
+    outcome: Outcome
+    cause: Cause | None = None
+    reason: str = ""
+    unknown: tuple[str, ...] = ()
+
+    @property
+    def drawn(self) -> bool:
+        """Whether its documents are made: what is held for a person to look at can be looked at."""
+        return self.outcome is Outcome.READY or (
+            self.outcome is Outcome.HELD and self.cause in (Cause.RULE, Cause.NO_ADDRESS)
+        )
+
+
+def decide(addressed: Addressed, evaluated: Evaluated, rules: Sequence[Rule], *, has_list: bool) -> Decision:
+    """The state of one package: what the rules say from top to bottom, then what its recipient and rows allow.
+
+    A skip stands above a hold: what is not sent at all needs nobody's attention. The first rule of each kind that
+    holds gives the reason.
+    """
+    unknown = tuple(rule.name for rule, held in zip(rules, evaluated.conditions, strict=True) if held is None)
+    holding = [rule for rule, held in zip(rules, evaluated.conditions, strict=True) if held]
+    skips = [rule for rule in holding if rule.skip is not None]
+    if skips:
+        return Decision(outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=f"{skips[0].skip}", unknown=unknown)
+    if has_list and not addressed.contacts:
+        reason = "nobody on the list has this key"
+        return Decision(outcome=Outcome.HELD, cause=Cause.NO_RECIPIENT, reason=reason, unknown=unknown)
+    if not addressed.rows:
+        return Decision(outcome=Outcome.SKIPPED, cause=Cause.NO_ROWS, reason="no rows", unknown=unknown)
+    problems = [person.problem for person in addressed.contacts if person.problem]
+    if problems:
+        return Decision(outcome=Outcome.HELD, cause=Cause.NO_ADDRESS, reason="; ".join(problems), unknown=unknown)
+    if holding:
+        return Decision(outcome=Outcome.HELD, cause=Cause.RULE, reason=f"{holding[0].hold}", unknown=unknown)
+    return Decision(outcome=Outcome.READY, unknown=unknown)
+
+
+def unknowns(rules: Sequence[Rule], evaluated: Mapping[str, Evaluated]) -> Iterator[Finding]:
+    """A finding for each rule whose condition is unknown for some key.
+
+    Args:
+        rules: The rules of the job.
+        evaluated: What came out for each key that is not skipped anyway.
+    """
+    for index, rule in enumerate(rules):
+        keys = [key for key, found in evaluated.items() if found.conditions[index] is None]
+        if keys:
+            shown = ", ".join(keys[:3]) + (" …" if len(keys) > 3 else "")
+            many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"
+            yield Finding(
+                weight=Weight.NOTE,
+                text=f"rule '{rule.name}' is unknown for {many} ({shown}), so it does not hold: a value in it is empty",
+            )

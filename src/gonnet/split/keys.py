@@ -1,0 +1,148 @@
+"""Cutting a data set by key. A key is text; blanks around it do not count; an empty one belongs to nobody."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from gonnet.data import ColumnType, Engine, quoted
+from gonnet.errors import DataError
+
+SORTED = "gonnet_rows"
+KEY = "gonnet_key"
+ROW = "gonnet_row"
+
+_EXACT_FLOAT = 2**53
+_FLOAT_AS = "decimal(30, 10)"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Slices:
+    """The outcome of a split.
+
+    Attributes:
+        counts: Key → number of rows, in key order (by code point); every row with a key is in exactly one.
+        columns: The columns of the data set that was split.
+        read: Rows of the data set.
+        without_key: Rows whose key is empty; they go to nobody.
+        first_without_key: Their first five row numbers (1 = the first data row).
+        trimmed: Rows whose key had blanks around it.
+    """
+
+    counts: dict[str, int]
+    columns: tuple[ColumnType, ...]
+    read: int
+    without_key: int
+    first_without_key: tuple[int, ...]
+    trimmed: int
+
+
+def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slices:
+    """Sort `table` by its key once, as table `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = first data row).
+
+    Raises:
+        DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart.
+    """
+    columns = engine.columns(table)
+    expression = key_expression(engine, table, column, where=where)
+    chosen = ", ".join(_exact(engine, table, found, where) for found in columns)
+    engine.query(
+        f"""create table {SORTED} as
+        select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}
+        order by {KEY} nulls last, {ROW}"""
+    )
+    counts = engine.query(f"select {KEY}, count(*) from {SORTED} where {KEY} is not null group by 1 order by 1")
+    without = engine.query(f"select {ROW} from {SORTED} where {KEY} is null order by 1 limit 5")
+    return Slices(
+        counts={str(key): _int(count) for key, count in counts},
+        columns=tuple(found for found in engine.columns(SORTED) if found.name not in (KEY, ROW)),
+        read=engine.count(SORTED),
+        without_key=_int(engine.query(f"select count(*) from {SORTED} where {KEY} is null")[0][0]),
+        first_without_key=tuple(_int(row[0]) for row in without),
+        trimmed=_trimmed(engine, table, column),
+    )
+
+
+def key_expression(engine: Engine, table: str, column: str, *, where: str = "") -> str:
+    """The SQL expression that gives the key of a row of `table` as text, or NULL where it is empty.
+
+    Raises:
+        DataError: as for `by_key`.
+    """
+    name = quoted(column)
+    kind = next(found for found in engine.columns(table) if found.name == column)
+    if not kind.is_number:
+        return rf"nullif(regexp_replace(cast({name} as varchar), '^[\s\p{{Z}}]+|[\s\p{{Z}}]+$', '', 'g'), '')"
+    if not kind.is_integer:
+        limit = f" or abs({name}) > {_EXACT_FLOAT}" if kind.is_float else ""
+        odd = engine.query(
+            f"select cast({name} as varchar) from {quoted(table)} where {name} <> round({name}, 0){limit} limit 1"
+        )
+        if odd:
+            raise DataError(
+                f"the key '{column}' of data set '{table}' is a number with decimals or too many digits ({odd[0][0]})",
+                where=where,
+                fix="Make it text where it comes from, so that 1.1 and 1.10 stay two keys",
+            )
+    return f"cast(cast({name} as hugeint) as varchar)"
+
+
+def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
+    """The column as it is; a binary floating number as a decimal, so that sums are exact whatever their order."""
+    name = quoted(column.name)
+    if not column.is_float:
+        return name
+    decimal = f"try_cast({name} as {_FLOAT_AS})"
+    lost = engine.query(
+        f"select rowid + 1, {name} from {quoted(table)} where {name} is not null and {decimal} is null limit 1"
+    )
+    if lost:
+        raise DataError(
+            f"row {lost[0][0]} of data set '{table}' has {lost[0][1]} in column '{column.name}', which is no amount",
+            where=where,
+            fix="Correct it, or leave the row out with SQL",
+        )
+    return f"{decimal} as {name}"
+
+
+def rows_of(
+    engine: Engine, expressions: Sequence[str], first: str, last: str
+) -> Iterator[tuple[str, list[tuple[object, ...]]]]:
+    """Yield key and rows of each slice from key `first` to key `last`, in key order and each in source order.
+
+    Args:
+        engine: The engine, after `by_key`.
+        expressions: SQL expressions over the data set's columns; a row is a tuple of their values.
+        first: The first key wanted.
+        last: The last key wanted.
+    """
+    chosen = "".join(f", {expression}" for expression in expressions)
+    rows = engine.query(
+        f"select {KEY}{chosen} from {SORTED} where {KEY} between $first and $last order by {KEY}, {ROW}",
+        {"first": first, "last": last},
+    )
+    start = 0
+    while start < len(rows):
+        key, end = rows[start][0], start
+        while end < len(rows) and rows[end][0] == key:
+            end += 1
+        yield str(key), [row[1:] for row in rows[start:end]]
+        start = end
+
+
+def _trimmed(engine: Engine, table: str, column: str) -> int:
+    kind = next(found for found in engine.columns(table) if found.name == column)
+    if kind.is_number:
+        return 0
+    name = quoted(column)
+    pattern = r"^[\s\p{Z}]+|[\s\p{Z}]+$"
+    found = engine.query(
+        f"select count(*) from {quoted(table)} where regexp_matches(cast({name} as varchar), '{pattern}') "
+        rf"and regexp_matches(cast({name} as varchar), '[^\s\p{{Z}}]')"
+    )
+    return _int(found[0][0])
+
+
+def _int(value: object) -> int:
+    assert isinstance(value, int)
+    return value

@@ -1,0 +1,136 @@
+"""Numbers and dates as the house writes them: Unicode CLDR patterns, through Babel.
+
+Money and other decimals are rounded once, half away from zero, before they are formatted, so that the PDF, the
+workbook and the message show the same cents.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal, localcontext
+from functools import lru_cache
+
+from babel import Locale, dates, numbers
+
+_NUMBER = re.compile(r"^[^0#]*[#,]*[0,]+(?:\.0*#*)?[^0#]*$")
+_DATE_FIELDS = re.compile(r"'[^']*'|([a-zA-Z])\1*")
+_KNOWN_DATE_LETTERS = frozenset("yMLdEHhmsa")
+
+Number = int | float | Decimal
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class House:
+    """The conventions of one workspace that shape every figure.
+
+    Attributes:
+        locale: CLDR name, such as `en_IE`.
+        currency: ISO 4217 code, or None where the workspace gives none; `money` then shows a plain number.
+    """
+
+    locale: str = "en"
+    currency: str | None = None
+
+    def number(self, value: Number, pattern: str = "#,##0.###") -> str:
+        """`value` by a CLDR number pattern, rounded half away from zero to the pattern's decimals."""
+        places = decimals_of(pattern)
+        scaled = Decimal(str(value)) * (100 if "%" in pattern else 1)
+        rounded = rounded_half_up(scaled, places) / (100 if "%" in pattern else 1)
+        return numbers.format_decimal(rounded, format=pattern, locale=self.locale)
+
+    def money(self, value: Number) -> str:
+        """`value` with the house's currency and that currency's own number of decimals."""
+        if self.currency is None:
+            return self.number(value, "#,##0.00")
+        places = numbers.get_currency_precision(self.currency)
+        rounded = rounded_half_up(Decimal(str(value)), places)
+        return numbers.format_currency(rounded, self.currency, locale=self.locale)
+
+    def date(self, value: dt.date, pattern: str | None = None) -> str:
+        """`value` by a CLDR date pattern; without one, the locale's medium form."""
+        if isinstance(value, dt.datetime) and pattern is not None:
+            return dates.format_datetime(value, pattern, locale=self.locale)
+        if isinstance(value, dt.datetime):
+            return dates.format_datetime(value, "medium", locale=self.locale)
+        return dates.format_date(value, pattern or "medium", locale=self.locale)
+
+    def medium_date_pattern(self) -> str:
+        """The locale's medium date pattern, such as `d MMM y`."""
+        return str(Locale.parse(self.locale).date_formats["medium"].pattern)
+
+    def plain(self, value: object) -> str:
+        """Any value as a reader expects it when no pattern was given; the empty string for None."""
+        match value:
+            case None:
+                return ""
+            case bool():
+                return "yes" if value else "no"
+            case dt.date():
+                return self.date(value)
+            case Decimal():
+                places = max(0, -int(value.as_tuple().exponent)) if value.is_finite() else 0
+                return self.number(value, "#,##0." + "0" * places if places else "#,##0")
+            case float():
+                return self.number(value)
+            case _:
+                return str(value)
+
+
+def rounded_half_up(value: Decimal, places: int) -> Decimal:
+    """`value` with exactly `places` decimals, halves away from zero, whatever its size."""
+    with localcontext() as context:
+        context.prec = 60
+        return value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+
+
+@lru_cache(maxsize=256)
+def decimals_of(pattern: str) -> int:
+    """The largest number of decimals a CLDR number pattern shows (`#,##0.00` → 2)."""
+    _, _, fraction = pattern.split(";")[0].partition(".")
+    return sum(1 for sign in fraction if sign in "0#")
+
+
+def is_number_pattern(pattern: str) -> bool:
+    """Whether `pattern` is a number pattern this house can write."""
+    if not _NUMBER.match(pattern.split(";")[0]):
+        return False
+    try:
+        numbers.parse_pattern(pattern)
+    except ValueError:
+        return False
+    return True
+
+
+def is_date_pattern(pattern: str) -> bool:
+    """Whether `pattern` uses only the date fields this house can write, in a PDF and in a workbook."""
+    letters = [found.group(1) for found in _DATE_FIELDS.finditer(pattern) if found.group(1)]
+    return bool(letters) and all(letter in _KNOWN_DATE_LETTERS for letter in letters)
+
+
+@lru_cache(maxsize=256)
+def excel_pattern(pattern: str, *, is_date: bool) -> str:
+    """The workbook number format (ECMA-376, 18.8.31) that shows what the CLDR pattern shows."""
+    if not is_date:
+        return pattern.replace("¤", "")
+    return _DATE_FIELDS.sub(_excel_date_field, pattern)
+
+
+def _excel_date_field(found: re.Match[str]) -> str:
+    field, letter = found.group(0), found.group(1)
+    match letter:
+        case None:
+            return '"' + field[1:-1] + '"'
+        case "y":
+            return "yy" if len(field) == 2 else "yyyy"
+        case "M" | "L":
+            return "m" * len(field)
+        case "E":
+            return "dddd" if len(field) == 4 else "ddd"
+        case "a":
+            return "AM/PM"
+        case "H" | "h":
+            return "h" * len(field)
+        case _:
+            return field

@@ -1,0 +1,162 @@
+"""Texts with merge fields: Jinja2, sandboxed, an undefined name an error, values never markup."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+
+from jinja2 import StrictUndefined, TemplateSyntaxError, UndefinedError, nodes
+from jinja2.environment import Template as CompiledTemplate
+from jinja2.exceptions import SecurityError, TemplateError
+from jinja2.sandbox import SandboxedEnvironment
+
+from gonnet.errors import DataError, JobError, meant
+from gonnet.wording.formats import House
+from gonnet.wording.template import Template
+
+# CommonMark 0.31, section 2.4: any ASCII punctuation may be escaped by a backslash.
+_MARKUP = re.compile(r"([!-/:-@\[-`{-~])")
+_BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
+
+
+class Wording:
+    """Fills templates for one house; keeps compiled templates, so it is made once per run.
+
+    `numbers` collects the text of every number and date that was merged since it was last cleared: the leak check
+    needs to know which digits on a page are the recipient's own figures.
+    """
+
+    def __init__(self, house: House) -> None:
+        self.house = house
+        self.numbers: list[str] = []
+        self._known: tuple[dict[str, CompiledTemplate], ...] = ({}, {})
+        self._plain = self._environment(self._as_text)
+        self._markup = self._environment(self._as_escaped)
+
+    def check(self, template: Template, known: Mapping[str, tuple[str, ...] | None]) -> Iterator[JobError]:
+        """Yield a mistake for each syntax error and each name or field that `known` does not hold.
+
+        Args:
+            template: The text to look at.
+            known: Name → its fields, or None where the fields are not known beforehand.
+        """
+        try:
+            tree = self._plain.parse(template.source)
+        except TemplateSyntaxError as error:
+            yield JobError(
+                f"this text cannot be read: {error.message}",
+                where=template.where,
+                fix="Merge fields are written {{ recipient.name }}",
+            )
+            return
+        local = {name.name for name in tree.find_all(nodes.Name) if name.ctx != "load"}
+        for name in tree.find_all(nodes.Name):
+            if name.ctx == "load" and name.name not in known and name.name not in local:
+                yield JobError(
+                    f"unknown name '{name.name}' in a text",
+                    where=template.where,
+                    fix=meant(name.name, sorted(known), noun="name"),
+                )
+        for access in tree.find_all(nodes.Getattr):
+            if not isinstance(access.node, nodes.Name):
+                continue
+            fields = known.get(access.node.name)
+            if fields is not None and access.attr not in fields:
+                yield JobError(
+                    f"'{access.node.name}' has no field '{access.attr}'",
+                    where=template.where,
+                    fix=meant(access.attr, fields, noun="field"),
+                )
+        for used in tree.find_all(nodes.Filter):
+            if used.name not in self._plain.filters:
+                yield JobError(
+                    f"unknown format '{used.name}' in a text",
+                    where=template.where,
+                    fix=meant(used.name, ["money", "number", "date"]),
+                )
+
+    def fill(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+        """The text with `values` merged in, as plain text; outer blank lines trimmed.
+
+        Raises:
+            DataError: a name is missing or a value cannot be formatted; names the template's place and `key`.
+        """
+        return self._fill(self._plain, template, values, key)
+
+    def fill_markup(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+        """As `fill`, for a CommonMark text: merged values are escaped, so that none of them acts as markup."""
+        return self._fill(self._markup, template, values, key)
+
+    def _fill(
+        self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
+    ) -> str:
+        about = f"{template.where} for key {key}" if key else template.where
+        try:
+            return self._compiled(environment, template.source).render(values).strip("\n")
+        except UndefinedError as error:
+            raise DataError(
+                f"a merge field has no value: {error.message}", where=about, fix="Correct the name, or the list"
+            ) from error
+        except (SecurityError, TemplateError) as error:
+            raise DataError(f"this text cannot be filled: {error}", where=about, fix="Correct the text") from error
+        except (TypeError, ValueError, ArithmeticError) as error:
+            raise DataError(
+                f"a merge field cannot be formatted: {error}",
+                where=about,
+                fix="money and number need a number, date needs a date; an empty figure needs coalesce(…, 0)",
+            ) from error
+
+    def _compiled(self, environment: SandboxedEnvironment, source: str) -> CompiledTemplate:
+        known = self._known[environment is self._markup]
+        if source not in known:
+            known[source] = environment.from_string(source)
+        return known[source]
+
+    def _environment(self, finalize: object) -> SandboxedEnvironment:
+        environment = SandboxedEnvironment(
+            undefined=StrictUndefined, finalize=finalize, keep_trailing_newline=True, cache_size=400
+        )
+        environment.filters |= {"money": self._money, "number": self._number, "date": self._date}
+        return environment
+
+    def _money(self, value: object) -> _Figure:
+        return _Figure(self.house.money(_number(value)))
+
+    def _number(self, value: object, pattern: str = "#,##0.###") -> _Figure:
+        return _Figure(self.house.number(_number(value), pattern))
+
+    def _date(self, value: object, pattern: str | None = None) -> _Figure:
+        return _Figure(self.house.date(_date(value), pattern))
+
+    def _as_text(self, value: object) -> str:
+        text = _BREAKS.sub(" ", self.house.plain(value)) if not isinstance(value, _Figure) else str(value)
+        if isinstance(value, (_Figure, int, float, Decimal, dt.date)):
+            self.numbers.append(text)
+        return text
+
+    def _as_escaped(self, value: object) -> str:
+        return _MARKUP.sub(r"\\\1", self._as_text(value))
+
+
+class _Figure(str):
+    """The text of a formatted number or date."""
+
+    __slots__ = ()
+
+
+def _number(value: object) -> int | float | Decimal:
+    if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
+        raise TypeError(f"{_said(value)} is not a number")
+    return value
+
+
+def _date(value: object) -> dt.date:
+    if not isinstance(value, dt.date):
+        raise TypeError(f"{_said(value)} is not a date")
+    return value
+
+
+def _said(value: object) -> str:
+    return "an empty value" if value is None else f"a {type(value).__name__}"
