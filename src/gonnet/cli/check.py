@@ -95,10 +95,12 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
         told = ", ".join(f"{count} {state}" for state, count in states.items()) or "no packages"
         _show.line(f"  {'packages':<14} {told}")
     for plan in held:
+        if str(plan.decision.cause) == "no recipient":
+            continue  # a finding says it, with its near miss
         line = _show.state("held", "! held  ")
         line.append(_show.safe(f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}"), style="default")
         _show.console().print(line)
     _report.findings(pairs, attention_only=quiet)
     if not quiet:
-        _show.line("Every name in the job is known, and every text can be filled." if not held else "The job is sound.")
+        _show.line("Every name in the job is known.")
         _show.next_steps((f"gonnet prepare {job.name}", "make every package; contacts nobody"))

@@ -20,7 +20,7 @@ _STEPS = (
     ("Every farm's package is made. This contacts nobody:", ("prepare", "statements")),
     ("The whole list, before anything leaves:", ("review", "last", "--quiet")),
     ("Now it is sent, here to a stand-in server that keeps everything:", ("send", "last", "--yes")),
-    ("What arrived for one farm:", ("mailbox", "list", "--to", "farm00042@members.tarnvale.example")),
+    ("What arrived for one farm:", ("mailbox", "list", "--to", "farm00079@members.tarnvale.example")),
 )
 
 

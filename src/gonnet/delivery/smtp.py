@@ -150,13 +150,14 @@ class SmtpLink:
         smtp = self._smtp
         assert smtp is not None
         options = [f"SIZE={size}"] if smtp.has_extn("size") else []
-        steps = (("MAIL", lambda: smtp.mail(sender, options)), ("RCPT", lambda: smtp.rcpt(address)))
-        for name, step in steps:
-            code, text = step()
-            if not 200 <= code < 300:
-                verdict = judged(code, Phase.BEFORE_BODY, at_recipient=name == "RCPT")
-                return self._ended(Reply(verdict=verdict, code=code, text=_text(text), usable=code != 421))
-        return None
+        code, text = smtp.mail(sender, options)
+        at_recipient = 200 <= code < 300
+        if at_recipient:
+            code, text = smtp.rcpt(address)
+        if 200 <= code < 300:
+            return None
+        verdict = judged(code, Phase.BEFORE_BODY, at_recipient=at_recipient)
+        return self._ended(Reply(verdict=verdict, code=code, text=_text(text), usable=code != 421))
 
     def _hand_over(self, data: bytes) -> Reply:
         """DATA, the body and the final dot."""

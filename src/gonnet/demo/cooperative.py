@@ -119,7 +119,9 @@ def write_collections(path: Path) -> None:
     with path.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow((*head, "amount", "remark"))
-        writer.writerows(sorted(_collections(farms()), key=lambda row: (row[1], row[2], row[0])))
+        rows = list(_collections(farms()))
+        rows.sort(key=_as_collected)
+        writer.writerows(rows)
 
 
 def _collections(members: tuple[Farm, ...]) -> Iterator[tuple[str, ...]]:
@@ -144,6 +146,10 @@ def _collections(members: tuple[Farm, ...]) -> Iterator[tuple[str, ...]]:
     yield _collection(delivering[4].number.lower(), 8, chance, 900, 180, "")  # written in another way
     for day in (6, 19):
         yield _collection("", day, chance, 700, 180, "number not read")
+
+
+def _as_collected(row: tuple[str, ...]) -> tuple[str, str, str]:
+    return row[1], row[2], row[0]
 
 
 def _collection(number: str, day: int, chance: random.Random, usual: int, cells: int, remark: str) -> tuple[str, ...]:

@@ -114,7 +114,7 @@ def kept(folder: Path) -> tuple[Kept, ...]:
     found = sorted((folder / "new").iterdir(), key=lambda path: _arrival(path.name))
     messages = [message_from_bytes(path.read_bytes(), policy=default) for path in found]
     return tuple(
-        Kept(number=number, delivered_to=str(message.get("Delivered-To", "")), message=message)  # type: ignore[arg-type]
+        Kept(number=number, delivered_to=str(message.get("Delivered-To", "")), message=message)
         for number, message in enumerate(messages, 1)
     )
 
