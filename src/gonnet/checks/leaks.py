@@ -53,10 +53,20 @@ class Hit:
     owner: str
     place: str
 
-    def __str__(self) -> str:
-        whose = f"'{self.value}'" if self.kind == "key" else f"'{self.value}' ({self.kind} of {self.owner})"
-        what = f"the key {whose} of another recipient" if self.kind == "key" else f"another recipient's {whose}"
-        return f"{what} stands in {self.place}"
+    @property
+    def what(self) -> str:
+        """The value and whose it is."""
+        whose = "another recipient" if self.kind == "key" else self.owner
+        return f"'{self.value}', the {self.kind} of {whose},"
+
+
+def told(hits: Sequence[Hit], most: int = 3) -> str:
+    """What was found, each value once with all its places."""
+    places: defaultdict[str, list[str]] = defaultdict(list)
+    for hit in hits:
+        places[hit.what].append(hit.place)
+    found = [f"{what} stands in {' and '.join(dict.fromkeys(where))}" for what, where in places.items()]
+    return "; ".join(found[:most]) + (f"; and {len(found) - most} more" if len(found) > most else "")
 
 
 class Watch:
@@ -101,7 +111,7 @@ class Watch:
         """
         hits: dict[Words, list[Hit]] = defaultdict(list)
         for place, text in found.parts:
-            where = f"{name}, {place}"
+            where = f"{name} ({place})" if place else name
             for words, owner, kind, value in self._others(key, _words(text), shortest=0):
                 hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
             joined = _words(_SOFT.sub("", text))

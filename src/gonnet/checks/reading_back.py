@@ -38,7 +38,7 @@ def read_back(data: bytes, form: str) -> ReadBack:
         case "xlsx":
             return ReadBack(parts=tuple(_workbook(data)))
         case "text":
-            return ReadBack(parts=(("message", data.decode("utf-8")),))
+            return ReadBack(parts=(("", data.decode("utf-8")),))
         case _:
             raise ValueError(f"no reader for {form}")
 

@@ -105,7 +105,7 @@ def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, 
     shown = [finding for finding in order if finding[0] == "attention" or not attention_only]
     for weight, text in shown[:most]:
         mark = "!" if weight == "attention" else "·"
-        _show.console().print(_show.state(weight, f"{mark} {text}"))
+        _show.console().print(_show.state(weight, f"{mark} {text}"), soft_wrap=True)
     if len(shown) > most:
         _show.line(f"  … and {len(shown) - most} more; `gonnet review --json` has them all")
 
@@ -114,8 +114,6 @@ def withheld(packages: Sequence[PackageRecord], *, most: int = 15) -> None:
     """Print each package that does not leave, with its reason."""
     kept = [package for package in packages if package.state in ("held", "skipped")]
     for package in kept[:most]:
-        line = _show.state(str(package.state), f"  {package.state!s:<8}")
-        line.append(_show.safe(f"{package.key}  {package.name[:40]}: {package.reason}"), style="default")
-        _show.console().print(line)
+        _show.stated(str(package.state), f"{package.key}  {package.name[:40]}: {package.reason}")
     if len(kept) > most:
         _show.line(f"  … and {len(kept) - most} more")

@@ -16,12 +16,12 @@ from rich.text import Text
 
 _STYLES = {
     "ready": "green",
-    "held": "bold yellow",
+    "held": "bold dark_orange",
     "skipped": "bright_black",
     "sent": "green",
     "failed": "bold red",
     "unsure": "bold magenta",
-    "attention": "bold yellow",
+    "attention": "bold dark_orange",
     "note": "bright_black",
 }
 
@@ -38,7 +38,7 @@ def safe(text: object) -> str:
 
 def line(text: str = "", style: str = "") -> None:
     """Print one line of our own words, which may contain values."""
-    console().print(Text(safe(text), style=style))
+    console().print(Text(safe(text), style=style), soft_wrap=True)
 
 
 def state(word: str, text: str | None = None) -> Text:
@@ -46,12 +46,29 @@ def state(word: str, text: str | None = None) -> Text:
     return Text(safe(text if text is not None else word), style=_STYLES.get(word, ""))
 
 
-def table(*columns: str | tuple[str, str], title: str | None = None) -> Table:
-    """A plain table; a column given as (heading, "right") has its values on the right."""
-    found = Table(box=box.SIMPLE_HEAD, title=title, title_justify="left", pad_edge=False, header_style="bold")
+def stated(word: str, text: str, *, indent: str = "  ") -> None:
+    """Print a line that begins with a state."""
+    head = (f"{indent}{word:<8}", _STYLES.get(word, ""))
+    console().print(Text.assemble(head, safe(text)), soft_wrap=True)
+
+
+def table(*columns: str | tuple[str, str | int]) -> Table:
+    """A plain table whose cells stay on one line.
+
+    A column given as (heading, "right") has its values on the right; one given as (heading, number) is at most so
+    many characters wide; one given as (heading, "wrap") takes what room is left, and wraps.
+    """
+    found = Table(box=box.SIMPLE_HEAD, pad_edge=False, header_style="bold")
     for column in columns:
-        heading, side = (column, "left") if isinstance(column, str) else column
-        found.add_column(heading, justify="right" if side == "right" else "left", overflow="fold")
+        heading, form = (column, "left") if isinstance(column, str) else column
+        found.add_column(
+            heading,
+            justify="right" if form == "right" else "left",
+            overflow="fold" if form == "wrap" else "ellipsis",
+            no_wrap=form != "wrap",
+            max_width=form if isinstance(form, int) else None,
+            min_width=20 if form == "wrap" else None,
+        )
     return found
 
 

@@ -138,9 +138,7 @@ def _outcome(run: RunRecord, packages: Sequence[PackageRecord], report: SendRepo
         _show.line(f"Done: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
     wrong = [package for package in packages if str(package.state) in ("failed", "unsure")]
     for package in wrong[:20]:
-        line = _show.state(str(package.state), f"  {package.state!s:<8}")
-        line.append(_show.safe(f"{package.key}  {package.name[:36]}: {package.reason}"), style="default")
-        _show.console().print(line)
+        _show.stated(str(package.state), f"{package.key}  {package.name[:36]}: {package.reason}")
     steps = []
     later = any(part.state == "later" for package in wrong for part in package.deliveries())
     if later:

@@ -97,9 +97,7 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
     for plan in held:
         if str(plan.decision.cause) == "no recipient":
             continue  # a finding says it, with its near miss
-        line = _show.state("held", "! held  ")
-        line.append(_show.safe(f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}"), style="default")
-        _show.console().print(line)
+        _show.stated("held", f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}", indent="! ")
     _report.findings(pairs, attention_only=quiet)
     if not quiet:
         _show.line("Every name in the job is known.")

@@ -67,7 +67,7 @@ def list_(folder: Path | None, to: str | None, workspace: Path | None, as_json: 
     if as_json:
         click.echo(json.dumps({"messages": [_object(message) for message in found]}, ensure_ascii=False, indent=2))
         return 0
-    table = _show.table(("No", "right"), "For", "Subject", "Attachments")
+    table = _show.table(("No", "right"), ("For", 44), ("Subject", 50), ("Attachments", "wrap"))
     for message in found:
         files = ", ".join(f"{name} ({_show.size(len(data))})" for name, data in message.attachments())
         subject = str(message.message.get("Subject", ""))

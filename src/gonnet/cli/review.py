@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
     from gonnet.pipeline.tools import Tools
 
+_ODD = 48  # characters; what is held stands in full above the table
 _ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
-_FIGURES = 3
 
 
 @click.command(short_help="See every package of a run before anything leaves.")
@@ -74,11 +74,14 @@ def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, 
     subjects = {message.subject for package in packages for message in package.messages}
     if len(subjects) == 1:
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
-    figures = [name for name in (packages[0].figures if packages else {}) if name != "rows"][:_FIGURES]
-    headings: list[str | tuple[str, str]] = ["State", "Key", "Name", "To", ("Rows", "right"), "Documents"]
-    headings += [(name, "right") for name in figures]
-    headings += ["Message"] if len(subjects) > 1 else []
-    table = _show.table(*headings, "What is odd")
+    _report.withheld(shown)
+    width = _show.console().width
+    room = 3 if width >= 170 else 2 if width >= 140 else 1 if width >= 110 else 0
+    figures = [name for name in (packages[0].figures if packages else {}) if name != "rows"][:room]
+    headings: list[str | tuple[str, str | int]] = ["State", ("Key", 14), ("Name", 20), ("To", 32), ("Rows", "right")]
+    headings += ["Documents", *((name, "right") for name in figures)]
+    headings += [("Message", 24)] if len(subjects) > 1 else []
+    table = _show.table(*headings, ("What is odd", "wrap"))
     _show.rows(table, (_cells(package, figures, several=len(subjects) > 1) for package in shown))
     _show.show(table)
     _report.account(run)
@@ -86,7 +89,7 @@ def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, 
     if into is not None:
         count = sum(len(package.documents) for package in packages)
         _show.line(f"{_show.many(count, 'document')} copied to {into}")
-    _next(run, packages)
+    _next(run, packages, copied=into is not None)
 
 
 def _sender(packages: Sequence[PackageRecord]) -> str:
@@ -97,33 +100,36 @@ def _cells(package: PackageRecord, figures: Sequence[str], *, several: bool) -> 
     from gonnet.cli import _show
 
     copies = sum(len(message.cc) + len(message.bcc) for message in package.messages)
-    to = ", ".join(package.to) + (f" (+{copies} in copy)" if copies else "")
-    documents = " · ".join(
-        f"{d.format} {f'{d.pages} p, ' if d.pages else ''}{_show.size(d.bytes)}" for d in package.documents
+    more = len(package.to) - 1
+    to = (package.to[0] if package.to else "nobody") + (f" +{more}" if more > 0 else "")
+    documents = ", ".join(
+        f"{d.format} {f'{d.pages} p ' if d.pages else ''}{_show.size(d.bytes)}" for d in package.documents
     )
-    odd = "; ".join(part for part in (package.reason, *package.odd) if part)
+    copy = f"{copies} in copy" if copies else ""
+    odd = "; ".join(part for part in (package.reason, *package.odd, copy) if part)
     cells: list[Text | str] = [
         _show.state(str(package.state)),
         package.key,
-        package.name if len(package.name) <= 34 else package.name[:33] + "…",
-        to or "nobody",
+        package.name,
+        to,
         f"{package.rows:,}",
         documents,
     ]
     cells += [_show.amount(package.figures.get(name, "")) for name in figures]
     if several:
         cells.append("; ".join(dict.fromkeys(message.subject for message in package.messages)))
-    return [*cells, odd]
+    return [*cells, odd if len(odd) <= _ODD else odd[: _ODD - 1] + "…"]
 
 
-def _next(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) -> None:
     from gonnet.cli import _show
 
     steps = []
     example = next((package.key for package in packages if package.documents), None)
     if example is not None:
         steps.append((f"gonnet show {run.id} {example}", "one package in full, with its message"))
-        steps.append((f"gonnet review {run.id} --into look", "copy the documents to the folder `look`"))
+        if not copied:
+            steps.append((f"gonnet review {run.id} --into look", "copy the documents to the folder `look`"))
     if run.server and any(str(package.state) == "ready" for package in packages):
         steps.append((f"gonnet send {run.id} --trial YOU@… --first 3", "try it on yourself"))
         steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))

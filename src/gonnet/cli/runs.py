@@ -31,7 +31,9 @@ def runs(workspace: Path | None, as_json: bool) -> int:
         _show.line("There is no run yet.")
         _show.next_steps(("gonnet prepare JOB", "makes one"))
         return 0
-    table = _show.table(("Run", "right"), "Job", "Parameters", "Prepared", "Packages", ("Rows", "right"), "Reviewed")
+    table = _show.table(
+        ("Run", "right"), "Job", "Parameters", "Prepared", ("Packages", "wrap"), ("Rows", "right"), "Reviewed"
+    )
     for run in found:
         parameters = ", ".join(f"{name} {value}" for name, value in run.parameters.items())
         packages = _report.states(run) if str(run.state) == "prepared" else str(run.state)

@@ -49,7 +49,7 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord]) -> Non
     _show.line(f"         made for {run.as_of}, {run.state}: {_report.states(run)}")
     _report.account(run)
     _history(tools.ledger.history(run.id))
-    table = _show.table("State", "Key", "Name", "Address", "Answer of the server")
+    table = _show.table("State", "Key", ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap"))
     for package in packages:
         parts = list(package.deliveries())
         lines = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts] or [("", package.reason)]
@@ -65,9 +65,7 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
     from gonnet.cli import _show
 
     _show.line(f"Run {run.id}, {package.key}: {package.name}", "bold")
-    line = _show.state(str(package.state))
-    line.append(_show.safe(f"   {package.reason}" if package.reason else ""), style="default")
-    _show.console().print(line)
+    _show.stated(str(package.state), package.reason, indent="")
     for text in package.odd:
         _show.line(f"· {text}")
     for name, value in package.figures.items():
@@ -86,7 +84,8 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
         for text in _body(tools.store.get(message.sha256)).splitlines():
             _show.line(f"  {text}")
         for part in message.deliveries:
-            _show.line(f"→ {part.address}: {part.state} {part.code or ''} {part.reply}".rstrip())
+            state = "not sent yet" if part.state == "waiting" else str(part.state)
+            _show.line(f"→ {part.address}: {state} {part.code or ''} {part.reply}".rstrip())
     _show.line()
     _history(tools.ledger.history(run.id, package.id))
 

@@ -37,14 +37,18 @@ def load(job: Job, folder: Path, values: Values) -> Engine:
     return engine
 
 
-def look_at(path: Path) -> Engine:
+def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
     """Load one file on its own, as table `rows`, to see what it holds.
+
+    Args:
+        path: The file.
+        text_columns: Columns that stay text whatever they hold: keys.
 
     Raises:
         DataError: the file cannot be read.
     """
     engine = Engine()
-    files.load(engine, "rows", path, None, frozenset(), str(path))
+    files.load(engine, "rows", path, None, text_columns, str(path))
     engine.lock()
     return engine
 

@@ -15,12 +15,9 @@ from dataclasses import dataclass
 from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
-from functools import lru_cache
 from urllib.parse import quote
 
-from markdown_it import MarkdownIt
-
-from gonnet.delivery import headers
+from gonnet.delivery import body, headers
 from gonnet.recipients import Address
 
 _TYPES = {
@@ -71,19 +68,18 @@ class Attachment:
     data: bytes
 
 
-def write_message(envelope: Envelope, subject: str, text: str, markup: str, language: str) -> bytes:
+def write_message(envelope: Envelope, subject: str, markup: str, language: str) -> bytes:
     """A message up to its attachments, ready to be sealed.
 
     Args:
         envelope: From, to whom, Message-ID.
         subject: The subject line.
-        text: The body as plain text.
         markup: The body as CommonMark, merged values escaped.
         language: BCP 47 tag of the texts.
     """
     outer, inner = _boundaries(envelope.message_id)
     page = _PAGE.format(
-        lang=html.escape(language, quote=True), title=html.escape(headers.clean(subject)), body=_reader().render(markup)
+        lang=html.escape(language, quote=True), title=html.escape(headers.clean(subject)), body=body.as_html(markup)
     )
     block = b"".join(
         [
@@ -104,20 +100,16 @@ def write_message(envelope: Envelope, subject: str, text: str, markup: str, lang
             block,
             f"\r\n--{outer}\r\n".encode("ascii"),
             f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii"),
-            *(f"--{inner}\r\n".encode("ascii") + _part(body, kind) for body, kind in ((text, "plain"), (page, "html"))),
+            f"--{inner}\r\n".encode("ascii") + _part(body.as_text(markup), "plain"),
+            f"--{inner}\r\n".encode("ascii") + _part(page, "html"),
             f"--{inner}--\r\n".encode("ascii"),
         ]
     )
 
 
-@lru_cache(maxsize=1)
-def _reader() -> MarkdownIt:
-    return MarkdownIt("commonmark", {"html": False, "breaks": True})
-
-
-def _part(body: str, kind: str) -> bytes:
+def _part(content: str, kind: str) -> bytes:
     part = EmailMessage(policy=SMTP)
-    part.set_content(body, subtype=kind, charset="utf-8", cte="quoted-printable")
+    part.set_content(content, subtype=kind, charset="utf-8", cte="quoted-printable")
     del part["MIME-Version"]
     return part.as_bytes() + b"\r\n"
 

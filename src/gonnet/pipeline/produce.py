@@ -129,7 +129,7 @@ class _Worker:
         except DataError as error:
             held = Cause.TEXT, str(error)
         if hits:
-            held = Cause.LEAK, "; ".join(str(hit) for hit in hits[:3]) + (" …" if len(hits) > 3 else "")
+            held = Cause.LEAK, checks.told(hits)
         return Made(
             key=order.key,
             documents=tuple(documents),
@@ -142,7 +142,7 @@ class _Worker:
 
     def _inspect(self, key: str, plan: DocumentPlan, layout: Layout, drawn: Drawn) -> tuple[Hit, ...]:
         found = checks.read_back(drawn.data, plan.format)
-        return self._bench.watch.search(key, plan.file_name, found, own_numbers(layout, plan.format, drawn.pages))
+        return self._bench.watch.search(key, f"the {plan.format}", found, own_numbers(layout, plan.format, drawn.pages))
 
     def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int) -> DocumentRecord:
         laid = [table.rows for table in layout.tables()]
@@ -162,9 +162,8 @@ class _Worker:
         names = {**order.names, "recipient": contact.fields}
         self._wording.numbers.clear()
         subject = self._wording.fill(letter.subject, names, key=order.key)
-        text = self._wording.fill(letter.body, names, key=order.key) + "\n"
-        numbers = tuple(self._wording.numbers)
         markup = self._wording.fill_markup(letter.body, names, key=order.key)
+        numbers = tuple(self._wording.numbers)
         envelope = Envelope(
             sender=letter.sender,
             reply_to=letter.reply_to,
@@ -174,9 +173,9 @@ class _Worker:
             message_id=message_id,
         )
         language = self._bench.look.house.locale.replace("_", "-")
-        sealed = delivery.write_message(envelope, subject, text, markup, language)
-        said = checks.read_back(f"{subject}\n{text}".encode(), "text")
-        hits = self._bench.watch.search(order.key, "mail", said, numbers)
+        sealed = delivery.write_message(envelope, subject, markup, language)
+        said = checks.read_back(f"{subject}\n{delivery.as_text(markup)}".encode(), "text")
+        hits = self._bench.watch.search(order.key, "the message", said, numbers)
         record = MessageRecord(
             message_id=message_id,
             subject=subject,

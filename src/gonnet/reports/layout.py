@@ -133,7 +133,7 @@ class Setter:
                     blocks.append(LaidFacts(facts=filled))
                 case PlannedText():
                     text = self._wording.fill(block.text, names, key=key)
-                    paragraphs = tuple(part.strip() for part in _PARAGRAPHS.split(text) if part.strip())
+                    paragraphs = tuple(" ".join(part.split()) for part in _PARAGRAPHS.split(text) if part.strip())
                     blocks.append(LaidText(paragraphs=paragraphs))
                 case PlannedTable():
                     blocks.append(lay_table(block, self._writers[report, tables], rows))

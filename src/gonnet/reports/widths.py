@@ -14,7 +14,7 @@ from gonnet.reports import fonts
 from gonnet.reports.columns import Kind, PlannedColumn
 
 MARGIN = 18 * mm
-PADDING = 3.5  # points, left and right of a cell's text
+PADDING = 4.5  # points, left and right of a cell's text
 SIZE = 8.5
 SMALLEST = 6.0
 _NARROWEST_TEXT = 20 * mm
@@ -40,9 +40,9 @@ def settle_widths(
     """
     room = page_size(paper, landscape=landscape)[0] - 2 * MARGIN
     size = SIZE
-    widths = _natural(columns, samples, size)
+    widths = _natural(columns, samples, size, whole_headings=True)
     while sum(widths) > room and size >= SMALLEST:
-        widths = _natural(columns, samples, size)
+        widths = _natural(columns, samples, size, whole_headings=False)
         _squeeze(columns, widths, room)
         if sum(widths) > room:
             size -= 0.5
@@ -56,7 +56,9 @@ def settle_widths(
     )
 
 
-def _natural(columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]], size: float) -> list[float]:
+def _natural(
+    columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]], size: float, *, whole_headings: bool
+) -> list[float]:
     found = []
     for column, texts in zip(columns, samples, strict=True):
         if column.fixed_mm is not None:
@@ -65,7 +67,8 @@ def _natural(columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]],
         body = max((fonts.width(text, fonts.REGULAR, size) for text in texts), default=0.0)
         if column.total is not None:
             body = max((fonts.width(text, fonts.BOLD, size) for text in texts), default=0.0)
-        heading = max(fonts.width(word, fonts.BOLD, size) for word in (column.label.split() or [""]))
+        words = [column.label] if whole_headings else column.label.split() or [""]
+        heading = max(fonts.width(word, fonts.BOLD, size) for word in words)
         found.append(max(body, heading) + 2 * PADDING)
     return found
 

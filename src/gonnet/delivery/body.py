@@ -1,0 +1,82 @@
+"""The body of a message, written once in CommonMark: as HTML, and as the plain text that says the same."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+
+from markdown_it import MarkdownIt
+from markdown_it.token import Token
+
+
+@lru_cache(maxsize=1)
+def _reader() -> MarkdownIt:
+    return MarkdownIt("commonmark", {"html": False, "breaks": True})
+
+
+def as_html(markup: str) -> str:
+    """The body as HTML; HTML in it is text, not markup."""
+    return str(_reader().render(markup))
+
+
+def as_text(markup: str) -> str:
+    """The body as plain text: emphasis falls away, lists keep their marks, links show where they lead."""
+    lines: list[str] = []
+    marks: list[str] = []  # what begins a line here: list indents and quote marks
+    counts: list[int | None] = []  # the number of the list entry we are in; None in a bullet list
+    first = ""
+    for token in _reader().parse(markup):
+        match token.type:
+            case "bullet_list_open":
+                counts.append(None)
+            case "ordered_list_open":
+                counts.append(int(token.attrs.get("start", 1)))
+            case "bullet_list_close" | "ordered_list_close":
+                counts.pop()
+                if not counts:
+                    lines.append("")
+            case "list_item_open":
+                first = _mark(counts)
+                marks.append(" " * len(first))
+            case "list_item_close" | "blockquote_close":
+                marks.pop()
+            case "blockquote_open":
+                marks.append("> ")
+            case "inline":
+                lead = "".join(marks)
+                for text in "".join(_inline(token.children or [])).split("\n"):
+                    lines.append((lead[: len(lead) - len(first)] + first if first else lead) + text)
+                    first = ""
+            case "fence" | "code_block":
+                lines += ["".join(marks) + text for text in token.content.rstrip("\n").split("\n")] + [""]
+            case "hr":
+                lines += ["-" * 20, ""]
+            case "paragraph_close" | "heading_close" if not token.hidden:
+                lines.append("".join(marks).rstrip())
+            case _:
+                pass
+    return "\n".join(lines).strip("\n") + "\n"
+
+
+def _mark(counts: list[int | None]) -> str:
+    number = counts[-1]
+    if number is None:
+        return "- "
+    counts[-1] = number + 1
+    return f"{number}. "
+
+
+def _inline(tokens: Sequence[Token]) -> Iterator[str]:
+    target, shown = "", ""
+    for token in tokens:
+        match token.type:
+            case "softbreak" | "hardbreak":
+                yield "\n"
+            case "link_open":
+                target, shown = str(token.attrs.get("href", "")), ""
+            case "link_close":
+                if target.removeprefix("mailto:") != shown:
+                    yield f" ({target})"
+            case _:
+                shown += token.content
+                yield token.content

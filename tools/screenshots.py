@@ -1,0 +1,166 @@
+"""Take the pictures in docs/screenshots from the demo's data: `python tools/screenshots.py [NAME …]`.
+
+Needs Debian's xvfb, xterm, imagemagick, poppler-utils, libreoffice-calc and chromium.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from email import message_from_bytes
+from email.policy import default
+from pathlib import Path
+
+_TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+_GONNET = [sys.executable, "-m", "gonnet"]
+_DISPLAY = ":77"
+_PROMPT = "PS1='$ '"
+
+_TERMINALS = {
+    "check": "gonnet check statements",
+    "prepare": "gonnet prepare statements",
+    "review": "gonnet review 1 | head -44",
+    "send": "gonnet send 2 --yes",
+    "show": "gonnet show 1 B121",
+    "runs": "gonnet runs",
+    "mailbox": "gonnet mailbox list --to farm00079@members.tarnvale.example; gonnet mailbox show 1",
+    "mistakes": "gonnet check mistakes",
+}
+
+
+def main() -> None:
+    """Take all pictures, or those that are named."""
+    wanted = set(sys.argv[1:])
+    _TARGET.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        workspace = Path(folder) / "tarnvale"
+        subprocess.run([*_GONNET, "demo", str(workspace)], check=True, stdout=subprocess.DEVNULL)
+        _add_mistakes(workspace)
+        pictures: dict[str, Callable[[], None]] = {
+            "statement-pdf": lambda: _pdf(workspace),
+            "statement-xlsx": lambda: _workbook(workspace),
+            "message": lambda: _message(workspace),
+        }
+        for name, take in pictures.items():
+            if not wanted or name in wanted:
+                take()
+        server = subprocess.Popen([*_GONNET, "mailbox", "serve"], cwd=workspace, stdout=subprocess.DEVNULL)
+        screen = subprocess.Popen(["Xvfb", _DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+        time.sleep(2)
+        try:
+            for name, command in _TERMINALS.items():
+                if not wanted or name in wanted:
+                    _terminal(workspace, name, command)
+        finally:
+            screen.terminate()
+            server.terminate()
+
+
+def _add_mistakes(workspace: Path) -> None:
+    text = (workspace / "jobs" / "statements.yaml").read_text("utf-8")
+    for right, wrong in (("recipients:", "recipient:"), ("total: sum", "totl: sum"), ("as: pdf", "as: pfd")):
+        text = text.replace(right, wrong, 1)
+    (workspace / "jobs" / "mistakes.yaml").write_text(text, "utf-8")
+
+
+def _terminal(workspace: Path, name: str, command: str) -> None:
+    """Type a command in a terminal window and take its picture once it is done."""
+    done = workspace / "done"
+    done.unlink(missing_ok=True)
+    words = command.replace("gonnet ", f"{shlex.join(_GONNET)} ")
+    script = f"clear; echo {shlex.quote('$ ' + command)}; {words}; touch done; sleep 60"
+    font = ["-fa", "DejaVu Sans Mono", "-fs", "9", "-bg", "#ffffff", "-fg", "#1d2321", "-b", "10"]
+    terminal = subprocess.Popen(
+        ["xterm", *font, "-geometry", "156x51+0+0", "-e", "sh", "-c", script],
+        cwd=workspace,
+        env={**os.environ, "DISPLAY": _DISPLAY, "COLORTERM": "truecolor", "LANG": "C.UTF-8"},
+    )
+    for _ in range(300):
+        if done.exists():
+            break
+        time.sleep(0.1)
+    time.sleep(0.7)
+    subprocess.run(["import", "-display", _DISPLAY, "-window", "root", str(_TARGET / f"{name}.png")], check=True)
+    terminal.terminate()
+    terminal.wait()
+
+
+def _look(workspace: Path) -> Path:
+    folder = workspace / "look"
+    subprocess.run(
+        [*_GONNET, "review", "1", "--only", "00079", "--into", "look"],
+        cwd=workspace,
+        check=False,
+        stdout=subprocess.DEVNULL,
+    )
+    return folder
+
+
+def _pdf(workspace: Path) -> None:
+    file = next(_look(workspace).glob("*.pdf"))
+    subprocess.run(
+        [
+            "pdftoppm",
+            "-png",
+            "-r",
+            "92",
+            "-f",
+            "1",
+            "-l",
+            "1",
+            "-singlefile",
+            str(file),
+            str(_TARGET / "statement-pdf"),
+        ],
+        check=True,
+    )
+
+
+def _workbook(workspace: Path) -> None:
+    file = next(_look(workspace).glob("*.xlsx"))
+    office = ["soffice", "--headless", "--convert-to", "pdf", "--outdir", str(workspace), str(file)]
+    subprocess.run(office, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    page = workspace / f"{file.stem}.pdf"
+    subprocess.run(
+        [
+            "pdftoppm",
+            "-png",
+            "-r",
+            "92",
+            "-f",
+            "1",
+            "-l",
+            "1",
+            "-singlefile",
+            str(page),
+            str(_TARGET / "statement-xlsx"),
+        ],
+        check=True,
+    )
+
+
+def _message(workspace: Path) -> None:
+    file = next(iter(sorted((workspace / "mailbox" / "new").iterdir())))
+    part = message_from_bytes(file.read_bytes(), policy=default).get_body(("html",))
+    assert part is not None
+    page = workspace / "message.html"
+    page.write_text(part.get_content(), "utf-8")
+    flags = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--hide-scrollbars"]
+    flags += ["--disable-background-networking", "--disable-component-update", "--disable-sync"]
+    flags += [
+        f"--user-data-dir={workspace / 'browser'}",
+        "--window-size=900,520",
+        f"--screenshot={_TARGET / 'message.png'}",
+    ]
+    subprocess.run(
+        ["chromium", *flags, page.as_uri()], check=True, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+    )
+
+
+if __name__ == "__main__":
+    main()
