@@ -24,7 +24,7 @@ _PROMPT = "PS1='$ '"
 _TERMINALS = {
     "check": "gonnet check statements",
     "prepare": "gonnet prepare statements",
-    "review": "gonnet review 1 | head -44",
+    "review": "gonnet review 2 | head -44",
     "send": "gonnet send 2 --yes",
     "show": "gonnet show 1 B121",
     "runs": "gonnet runs",
@@ -51,7 +51,7 @@ def main() -> None:
                 take()
         server = subprocess.Popen([*_GONNET, "mailbox", "serve"], cwd=workspace, stdout=subprocess.DEVNULL)
         screen = subprocess.Popen(["Xvfb", _DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
-        time.sleep(2)
+        subprocess.run([*_GONNET, "prepare", "statements"], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
         try:
             for name, command in _TERMINALS.items():
                 if not wanted or name in wanted:
@@ -73,19 +73,21 @@ def _terminal(workspace: Path, name: str, command: str) -> None:
     done = workspace / "done"
     done.unlink(missing_ok=True)
     words = command.replace("gonnet ", f"{shlex.join(_GONNET)} ")
-    script = f"clear; echo {shlex.quote('$ ' + command)}; {words}; touch done; sleep 60"
+    script = f"clear; echo {shlex.quote('$ ' + command)}; {words}; touch done; printf '\\033[?25l'; sleep 60"
     font = ["-fa", "DejaVu Sans Mono", "-fs", "9", "-bg", "#ffffff", "-fg", "#1d2321", "-b", "10"]
     terminal = subprocess.Popen(
-        ["xterm", *font, "-geometry", "156x51+0+0", "-e", "sh", "-c", script],
+        ["xterm", "-tn", "xterm-256color", *font, "-geometry", "156x51+0+0", "-e", "sh", "-c", script],
         cwd=workspace,
-        env={**os.environ, "DISPLAY": _DISPLAY, "COLORTERM": "truecolor", "LANG": "C.UTF-8"},
+        env={**os.environ, "DISPLAY": _DISPLAY, "LANG": "C.UTF-8"},
     )
     for _ in range(300):
         if done.exists():
             break
         time.sleep(0.1)
     time.sleep(0.7)
-    subprocess.run(["import", "-display", _DISPLAY, "-window", "root", str(_TARGET / f"{name}.png")], check=True)
+    window = ["import", "-display", _DISPLAY, "-window", "root", "-crop", "1262x780+4+4"]
+    trimmed = ["-trim", "-bordercolor", "white", "-border", "12", "+repage"]
+    subprocess.run([*window, *trimmed, str(_TARGET / f"{name}.png")], check=True)
     terminal.terminate()
     terminal.wait()
 

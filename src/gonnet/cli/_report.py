@@ -112,7 +112,7 @@ def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, 
 
 def withheld(packages: Sequence[PackageRecord], *, most: int = 15) -> None:
     """Print each package that does not leave, with its reason."""
-    kept = [package for package in packages if package.state in ("held", "skipped")]
+    kept = [package for package in packages if package.state not in ("ready", "sent")]
     for package in kept[:most]:
         _show.stated(str(package.state), f"{package.key}  {package.name[:40]}: {package.reason}")
     if len(kept) > most:

@@ -137,8 +137,7 @@ def _outcome(run: RunRecord, packages: Sequence[PackageRecord], report: SendRepo
         said = ", ".join(f"{count} {state}" for state, count in states.items()) or "nothing"
         _show.line(f"Done: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
     wrong = [package for package in packages if str(package.state) in ("failed", "unsure")]
-    for package in wrong[:20]:
-        _show.stated(str(package.state), f"{package.key}  {package.name[:36]}: {package.reason}")
+    _report.withheld(wrong, most=20)
     steps = []
     later = any(part.state == "later" for package in wrong for part in package.deliveries())
     if later:

@@ -74,11 +74,19 @@ def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, 
     subjects = {message.subject for package in packages for message in package.messages}
     if len(subjects) == 1:
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
-    _report.withheld(shown)
+    held = [package for package in shown if str(package.state) in ("held", "failed", "unsure")]
+    _report.withheld(held, most=len(held))
     width = _show.console().width
-    room = 3 if width >= 170 else 2 if width >= 140 else 1 if width >= 110 else 0
+    room = 3 if width >= 185 else 2 if width >= 168 else 1 if width >= 120 else 0
     figures = [name for name in (packages[0].figures if packages else {}) if name != "rows"][:room]
-    headings: list[str | tuple[str, str | int]] = ["State", ("Key", 14), ("Name", 20), ("To", 32), ("Rows", "right")]
+    headings: list[str | tuple[str, str | int]] = [
+        "State",
+        ("Key", 14),
+        ("Name", 20),
+        ("To", 36),
+        ("+", "right"),
+        ("Rows", "right"),
+    ]
     headings += ["Documents", *((name, "right") for name in figures)]
     headings += [("Message", 24)] if len(subjects) > 1 else []
     table = _show.table(*headings, ("What is odd", "wrap"))
@@ -100,18 +108,18 @@ def _cells(package: PackageRecord, figures: Sequence[str], *, several: bool) -> 
     from gonnet.cli import _show
 
     copies = sum(len(message.cc) + len(message.bcc) for message in package.messages)
-    more = len(package.to) - 1
-    to = (package.to[0] if package.to else "nobody") + (f" +{more}" if more > 0 else "")
+    more = max(len(package.to) - 1, 0) + copies
     documents = ", ".join(
         f"{d.format} {f'{d.pages} p ' if d.pages else ''}{_show.size(d.bytes)}" for d in package.documents
     )
-    copy = f"{copies} in copy" if copies else ""
-    odd = "; ".join(part for part in (package.reason, *package.odd, copy) if part)
+    reason = package.reason if str(package.state) == "skipped" else ""  # the others stand above the table
+    odd = "; ".join(part for part in (reason, *package.odd) if part)
     cells: list[Text | str] = [
         _show.state(str(package.state)),
         package.key,
         package.name,
-        to,
+        package.to[0] if package.to else "nobody",
+        f"+{more}" if more else "",
         f"{package.rows:,}",
         documents,
     ]

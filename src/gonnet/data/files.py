@@ -139,7 +139,7 @@ def _found_type(engine: Engine, table: str, column: str, text_columns: frozenset
           bool_and(regexp_matches({name}, '{_DATE}') and try_cast({name} as date) is not null),
           bool_and(regexp_matches({name}, '{_TIME}') and try_cast({name} as timestamp) is not null),
           bool_and(lower({name}) in ('true', 'false'))
-        from {quoted(table)}"""
+        from {quoted(table)} where {name} is not null"""
     )[0]
     count, whole, decimal, places, longest, date, time, truth = row
     if not count:

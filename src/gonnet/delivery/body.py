@@ -55,7 +55,9 @@ def as_text(markup: str) -> str:
                 lines.append("".join(marks).rstrip())
             case _:
                 pass
-    return "\n".join(lines).strip("\n") + "\n"
+    while lines and not lines[-1].strip("> "):  # the gap behind the last block
+        lines.pop()
+    return "\n".join(lines).lstrip("\n") + "\n"
 
 
 def _mark(counts: list[int | None]) -> str:

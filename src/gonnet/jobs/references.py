@@ -24,6 +24,13 @@ def within_the_file(job: Job) -> Iterator[JobError]:
             yield JobError(
                 f"there is no data set '{name}'", where=job.at(*at), fix=meant(name, known_data, noun="data set")
             )
+    for name in file.data:
+        if name.casefold().startswith("gonnet_"):
+            yield JobError(
+                f"a data set cannot be called '{name}'",
+                where=job.at("data", name),
+                fix="Names that begin with gonnet_ are the program's own",
+            )
     seen: set[tuple[str, str]] = set()
     for index, document in enumerate(file.package.documents):
         place = job.at("package", "documents", index)

@@ -38,7 +38,7 @@ class Ledger:
         self.place = folder / "ledger.db"
         self._clock = clock
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(mode=0o700, parents=True, exist_ok=True)  # everybody's figures are in it
         except OSError as error:
             raise StorageError(
                 f"the folder for the ledger cannot be made: {error.strerror}",

@@ -65,13 +65,13 @@ def _one(text: str, display: str) -> Address:
     shown = named["name"].strip().strip('"') if named else display
     if _CONTROL.search(text):
         raise NotAnAddressError("it contains a control character")
-    if re.search(r"\s", mailbox):
-        raise NotAnAddressError("it contains a blank")
     local, at, domain = mailbox.rpartition("@")
     if not at:
         raise NotAnAddressError("there is no @ in it")
-    if "@" in local or "," in mailbox:
+    if "@" in local:
         raise NotAnAddressError("it looks like several addresses; put ; between them")
+    if re.search(r"\s", mailbox):
+        raise NotAnAddressError("it contains a blank")
     if not _LOCAL.match(local) or len(local) > 64:
         raise NotAnAddressError("what stands before the @ is not allowed there")
     return Address(mailbox=f"{local}@{_ascii_domain(domain)}", display=_CONTROL.sub(" ", shown))

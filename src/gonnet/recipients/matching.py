@@ -69,7 +69,7 @@ def _odd(key: str, contacts: Sequence[Recipient], doubled: int, shared: Mapping[
     if doubled:
         yield f"the list has the same address {doubled + 1} times for this key; it counts once"
     if len(contacts) > 1:
-        yield f"{len(contacts)} contacts, each gets a message"
+        yield f"{len(contacts)} contacts, a message each"
     for address in dict.fromkeys(address.identity for person in contacts for address in person.to):
         if address in shared:
             yield f"{address} also stands for {shared[address] - 1} other key{'s' if shared[address] > 2 else ''}"

@@ -13,6 +13,7 @@ KEY = "gonnet_key"
 ROW = "gonnet_row"
 
 _EXACT_FLOAT = 2**53
+_BLANK = r"[\p{Z}\p{Cc}]"  # blanks of every script, tabs, line ends and other controls
 _FLOAT_AS = "decimal(30, 10)"
 
 
@@ -72,7 +73,7 @@ def key_expression(engine: Engine, table: str, column: str, *, where: str = "") 
     name = quoted(column)
     kind = next(found for found in engine.columns(table) if found.name == column)
     if not kind.is_number:
-        return rf"nullif(regexp_replace(cast({name} as varchar), '^[\s\p{{Z}}]+|[\s\p{{Z}}]+$', '', 'g'), '')"
+        return f"nullif(regexp_replace(cast({name} as varchar), '^{_BLANK}+|{_BLANK}+$', '', 'g'), '')"
     if not kind.is_integer:
         limit = f" or abs({name}) > {_EXACT_FLOAT}" if kind.is_float else ""
         odd = engine.query(
@@ -135,10 +136,9 @@ def _trimmed(engine: Engine, table: str, column: str) -> int:
     if kind.is_number:
         return 0
     name = quoted(column)
-    pattern = r"^[\s\p{Z}]+|[\s\p{Z}]+$"
     found = engine.query(
-        f"select count(*) from {quoted(table)} where regexp_matches(cast({name} as varchar), '{pattern}') "
-        rf"and regexp_matches(cast({name} as varchar), '[^\s\p{{Z}}]')"
+        f"select count(*) from {quoted(table)} where regexp_matches(cast({name} as varchar), '^{_BLANK}|{_BLANK}$') "
+        f"and not regexp_full_match(cast({name} as varchar), '{_BLANK}*')"
     )
     return _int(found[0][0])
 

@@ -1,0 +1,78 @@
+"""A send that is killed and run again: no duplicate, nothing lost, and what is in doubt is called so."""
+
+from __future__ import annotations
+
+import random
+import signal
+import subprocess
+import sys
+import time
+from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from support import Dairy, wait_for
+
+FARMS = 40
+
+
+def crowd(dairy: Dairy) -> None:
+    """A dairy with many farms, each with one address."""
+    rows = "".join(f"F{n:03d},2026-10-01,{n},1.00,\n" for n in range(FARMS))
+    people = "".join(f"F{n:03d},Farm {n:03d} of Tarnvale,f{n:03d}@members.tarnvale.example,\n" for n in range(FARMS))
+    dairy.write("milk.csv", "farm_no,day,litres,amount,remark\n" + rows)
+    dairy.write("members.csv", "farm_no,farm_name,email,adviser\n" + people)
+    dairy.job(("documents: [{report: statement, as: pdf}, ", "documents: ["))
+    assert dairy.json("prepare", "statements")["states"] == {"ready": FARMS}
+
+
+def start_send(dairy: Dairy) -> subprocess.Popen[bytes]:
+    words = [str(Path(sys.executable).with_name("gonnet")), "send", "1", "--yes", "--quiet"]
+    return subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
+def test_killed_at_several_moments_and_run_again(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    crowd(dairy)
+    serve(dairy, "--pause", "0.04")
+    chance = random.Random(7)
+    for _ in range(6):
+        arrived = len(dairy.mail())
+        process = start_send(dairy)
+        wait_for(lambda count=arrived: len(dairy.mail()) > count)  # type: ignore[misc]
+        time.sleep(chance.uniform(0, 0.12))
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+    last = start_send(dairy)
+    assert last.wait(timeout=60) in (0, 3)
+    found = dairy.json("show", "1", code=None)
+    arrived_at = Counter(dairy.mail())
+    assert max(arrived_at.values()) == 1, "a duplicate"
+    unsure = 0
+    for package in found["packages"]:
+        (address,) = package["to"]
+        if package["state"] == "unsure":
+            unsure += 1
+        else:
+            assert package["state"] == "sent"
+            assert arrived_at[address] == 1, f"{address} was lost"
+    assert unsure <= 6, "at most one doubt a kill"
+
+
+def test_cut_off_between_hand_over_and_answer_is_unsure_and_stays_so(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    crowd(dairy)
+    server = serve(dairy, "--pause", "30")
+    process = start_send(dairy)
+    wait_for(lambda: len(dairy.mail()) == 1)
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    server.kill()
+    server.wait()
+    serve(dairy)
+    found = dairy.gonnet("send", "1", "--yes", code=3)
+    assert "f000@members.tarnvale.example: cut off before the answer" in found.stdout
+    assert "never sent again by itself" in found.stdout
+    assert dairy.json("show", "1", code=3)["states"] == {"sent": FARMS - 1, "unsure": 1}
+    dairy.gonnet("send", "1", "--yes", code=3)
+    assert Counter(dairy.mail())["f000@members.tarnvale.example"] == 1
+    assert len(dairy.mail()) == FARMS

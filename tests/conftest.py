@@ -1,0 +1,46 @@
+"""Fixtures: a dairy, and its mail server in a process of its own."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from support import MEMBERS, MILK, SETTINGS, Dairy, listening, wait_for
+
+
+@pytest.fixture
+def dairy(tmp_path: Path) -> Dairy:
+    """The usual dairy, with nothing listening at its port."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    found = Dairy(folder=tmp_path / "tarnvale", port=port)
+    found.write("gonnet.yaml", SETTINGS.replace("PORT", str(port)))
+    found.write("milk.csv", MILK)
+    found.write("members.csv", MEMBERS)
+    found.job()
+    return found
+
+
+@pytest.fixture
+def serve() -> Iterator[Callable[..., subprocess.Popen[str]]]:
+    """Starts the stand-in mail server of a dairy in a process of its own."""
+    started: list[subprocess.Popen[str]] = []
+
+    def start(dairy: Dairy, *options: str) -> subprocess.Popen[str]:
+        words = [str(Path(sys.executable).with_name("gonnet")), "mailbox", "serve", "--port", str(dairy.port), *options]
+        server = subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.DEVNULL, text=True, env=os.environ)
+        started.append(server)
+        wait_for(lambda: listening(dairy.port))
+        return server
+
+    yield start
+    for server in started:
+        server.terminate()
+        server.wait(timeout=10)

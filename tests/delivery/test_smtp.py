@@ -1,0 +1,135 @@
+"""One SMTP conversation: what each way of going wrong means, and what the server really has."""
+
+from __future__ import annotations
+
+import pytest
+
+from gonnet.delivery import Reply, SmtpLink, Verdict
+from gonnet.delivery.replies import Phase, judged
+from gonnet.errors import UnreachableError
+from gonnet.jobs.workspace import MailServer
+from scripted_smtp import HANG_UP, SILENT, Script, serving
+
+BODY = b"Subject: x\r\n\r\n.a line that begins with a dot\r\nend\r\n"
+
+
+def offered(script: Script, *addresses: str, seconds: int = 1) -> tuple[list[Reply], list[str]]:
+    """Offer a message to each address on one connection; the replies, and the addresses whose intent was written."""
+    intents: list[str] = []
+    with serving(script) as port:
+        link = SmtpLink(MailServer(host="127.0.0.1", port=port, security="none", seconds=seconds), None)
+        replies = []
+        for address in addresses:
+
+            def intent(name: str = address) -> bool:
+                intents.append(name)
+                return True
+
+            reply = link.offer("from@x.example", address, BODY, intent)
+            assert reply is not None
+            replies.append(reply)
+        link.close()
+    return replies, intents
+
+
+def test_many_messages_take_one_connection_and_arrive_as_they_are() -> None:
+    script = Script()
+    replies, intents = offered(script, "a@x.example", "b@x.example")
+    assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED] * 2
+    assert script.stored == [("a@x.example", BODY), ("b@x.example", BODY)]
+    assert intents == ["a@x.example", "b@x.example"]
+    assert script.connections == 1
+
+
+@pytest.mark.parametrize(
+    ("answers", "verdict", "intended", "stored"),
+    [
+        ({"RCPT": ["550 no such box"]}, Verdict.REFUSED, False, 0),
+        ({"RCPT": ["450 busy"]}, Verdict.LATER, False, 0),
+        ({"RCPT": ["552 too many"]}, Verdict.LATER, False, 0),
+        ({"MAIL": ["552 too big"]}, Verdict.REFUSED, False, 0),
+        ({"MAIL": ["451 not now"]}, Verdict.LATER, False, 0),
+        ({"RCPT": ["421 closing"]}, Verdict.LATER, False, 0),
+        ({"DATA": ["451 not now"]}, Verdict.LATER, True, 0),
+        ({"DATA": ["554 no"]}, Verdict.REFUSED, True, 0),
+        ({"DATA": [HANG_UP]}, Verdict.LATER, True, 0),
+        ({"dot": ["451 not now"]}, Verdict.LATER, True, 0),
+        ({"dot": ["550 spam"]}, Verdict.REFUSED, True, 0),
+        ({"dot": ["421 closing"]}, Verdict.LATER, True, 0),
+        ({"body": [HANG_UP]}, Verdict.IN_DOUBT, True, 0),
+        ({"dot": [HANG_UP]}, Verdict.IN_DOUBT, True, 1),
+        ({"dot": ["what?"]}, Verdict.IN_DOUBT, True, 0),
+    ],
+)
+def test_what_a_failure_means(answers: dict[str, list[str]], verdict: Verdict, intended: bool, stored: int) -> None:
+    """The first message meets the failure; the second one goes through all the same."""
+    script = Script(answers={step: [*found, *_well(step)] for step, found in answers.items()})
+    replies, intents = offered(script, "a@x.example", "b@x.example")
+    assert [reply.verdict for reply in replies] == [verdict, Verdict.ACCEPTED]
+    assert intents == (["a@x.example"] if intended else []) + ["b@x.example"]
+    assert [address for address, _ in script.stored].count("a@x.example") == stored
+
+
+def _well(step: str) -> list[str]:
+    return {"DATA": ["354 go on"], "dot": ["250 taken"], "body": [""]}.get(step, ["250 ok"])
+
+
+def test_a_connection_lost_before_the_body_is_tried_once_more() -> None:
+    script = Script(answers={"RCPT": [HANG_UP, "250 ok"]})
+    replies, intents = offered(script, "a@x.example")
+    assert replies[0].verdict is Verdict.ACCEPTED
+    assert intents == ["a@x.example"]
+    assert script.connections == 2
+
+
+def test_an_answer_that_does_not_come_in_time_leaves_a_doubt(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("gonnet.delivery.smtp._AFTER_THE_DOT", 1)
+    script = Script(answers={"dot": [SILENT]})
+    replies, _ = offered(script, "a@x.example")
+    assert replies[0].verdict is Verdict.IN_DOUBT
+
+
+def test_an_intent_that_says_no_keeps_the_body_back() -> None:
+    script = Script()
+    with serving(script) as port:
+        link = SmtpLink(MailServer(host="127.0.0.1", port=port, security="none"), None)
+        assert link.offer("from@x.example", "a@x.example", BODY, lambda: False) is None
+        assert link.offer("from@x.example", "b@x.example", BODY, lambda: True) is not None
+        link.close()
+    assert [address for address, _ in script.stored] == ["b@x.example"]
+
+
+@pytest.mark.parametrize(
+    ("settings", "answers", "says"),
+    [
+        ({}, {"banner": ["554 go away"]}, "answers 554 go away"),
+        ({"security": "starttls"}, {}, "offers no STARTTLS"),
+        ({"user": "me"}, {}, "a password must not go over an open line"),
+        ({"security": "tls"}, {}, "no connection"),
+    ],
+)
+def test_a_server_that_cannot_be_used_is_told_before_the_first_message(
+    settings: dict[str, str], answers: dict[str, list[str]], says: str
+) -> None:
+    with serving(Script(answers=answers)) as port:
+        server = MailServer.model_validate(
+            {"host": "127.0.0.1", "port": port, "security": "none", "seconds": 1} | settings
+        )
+        with pytest.raises(UnreachableError, match=says):
+            SmtpLink(server, "secret").open()
+
+
+@pytest.mark.parametrize(
+    ("code", "phase", "verdict"),
+    [
+        (250, Phase.ANSWERED, Verdict.ACCEPTED),
+        (450, Phase.BEFORE_BODY, Verdict.LATER),
+        (550, Phase.ANSWERED, Verdict.REFUSED),
+        (-1, Phase.ANSWERED, Verdict.IN_DOUBT),
+        (-1, Phase.BODY, Verdict.IN_DOUBT),
+        (-1, Phase.BEFORE_BODY, Verdict.LATER),
+        (354, Phase.ANSWERED, Verdict.LATER),
+    ],
+)
+def test_codes(code: int, phase: Phase, verdict: Verdict) -> None:
+    assert judged(code, phase) is verdict

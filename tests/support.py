@@ -1,0 +1,154 @@
+"""A small dairy to test with, and the installed program."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from gonnet.jobs import Job, load_job, load_workspace
+from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.survey import Request
+from gonnet.pipeline.tools import Tools, open_tools
+
+AS_OF = dt.date(2026, 11, 5)
+
+SETTINGS = """\
+mail_servers:
+  office: {host: 127.0.0.1, port: PORT, security: none, seconds: 5}
+style: {organisation: Tarnvale Dairy Cooperative, locale: en_IE, currency: EUR}
+"""
+
+JOB = """\
+title: Milk statements
+data:
+  milk: {file: milk.csv}
+  members: {file: members.csv}
+split: {rows: milk, by: farm_no}
+recipients: {rows: members, key: farm_no, name: farm_name, to: email, cc: adviser}
+figures: {litres: sum(litres), payable: sum(amount)}
+rules:
+  - {name: idle, when: rows = 0, skip: no milk}
+  - {name: a lot, when: litres > 5000, hold: more than the tank holds}
+reports:
+  statement:
+    title: "Statement of {{ recipient.farm_name }}"
+    blocks:
+      - facts: {Farm number: "{{ key }}", Payable: "{{ figures.payable | money }}"}
+      - text: "Collected in October."
+      - table:
+          columns:
+            - {field: day, format: d MMM}
+            - {field: litres, format: "#,##0", total: sum}
+            - {field: amount, format: "#,##0.00", total: sum}
+            - {field: remark}
+package:
+  documents: [{report: statement, as: pdf}, {report: statement, as: xlsx}]
+  name: "{{ key }} statement"
+messages:
+  standard:
+    subject: "Statement of {{ recipient.farm_name }}"
+    body: |
+      Dear {{ recipient.farm_name }},
+
+      payable: **{{ figures.payable | money }}**
+deliver:
+  - email: {from: "Statements <statements@tarnvale.example>"}
+checks: {identifying: [farm_name]}
+"""
+
+MILK = """\
+farm_no,day,litres,amount,remark
+00042,2026-10-01,1200,588.05,
+00042,2026-10-02,1180,577.90,second tank
+117,2026-10-01,800,392.40,=1+1
+117,2026-10-02,790,388.11,
+118,2026-10-01,6400,3136.00,
+"""
+
+MEMBERS = """\
+farm_no,farm_name,email,adviser
+00042,Zoë's Dairy,zoe@members.tarnvale.example,ines@tarnvale.example
+117,Łąka Górna,laka@members.tarnvale.example,ines@tarnvale.example
+118,Hallbank,hallbank@members.tarnvale.example,
+119,Idle Acres,idle@members.tarnvale.example,
+"""
+
+
+@dataclass
+class Dairy:
+    """A workspace in a temporary folder.
+
+    Attributes:
+        folder: Where it is.
+        port: Of its mail server.
+    """
+
+    folder: Path
+    port: int
+
+    def write(self, name: str, text: str | bytes) -> Path:
+        path = self.folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(text if isinstance(text, bytes) else text.encode("utf-8"))
+        return path
+
+    def job(self, *changes: tuple[str, str], name: str = "statements") -> Job:
+        """The usual job with some of its text replaced."""
+        text = JOB
+        for old, new in changes:
+            assert old in text, old
+            text = text.replace(old, new)
+        self.write(f"jobs/{name}.yaml", text)
+        return load_job(load_workspace(self.folder), name)
+
+    def tools(self, processes: int | None = 1) -> Any:  # noqa: ANN401  a context manager of Tools
+        return open_tools(load_workspace(self.folder), processes)
+
+    def prepared(self, tools: Tools, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> RunRecord:
+        return prepare(self.job(*changes), tools, Request(as_of=AS_OF, asked={}, only=only))
+
+    def by_key(self, tools: Tools, run: RunRecord) -> dict[str, PackageRecord]:
+        return {package.key: package for package in tools.ledger.packages(run.id)}
+
+    def gonnet(self, *words: str, code: int | None = 0, **options: Any) -> subprocess.CompletedProcess[str]:  # noqa: ANN401
+        """Run the installed program here; `code` is the exit code it must end with."""
+        found = run_gonnet(words, self.folder, **options)
+        assert code is None or found.returncode == code, f"{found.returncode}\n{found.stdout}\n{found.stderr}"
+        return found
+
+    def json(self, *words: str, code: int | None = 0) -> Any:  # noqa: ANN401
+        return json.loads(self.gonnet(*words, "--json", code=code).stdout)
+
+    def mail(self) -> list[str]:
+        """The envelope addresses of everything that arrived, in order of arrival."""
+        from gonnet.demo.mailserver import kept
+
+        folder = self.folder / "mailbox"
+        return [message.delivered_to for message in kept(folder)] if folder.exists() else []
+
+
+def run_gonnet(words: Sequence[str], folder: Path, **options: Any) -> subprocess.CompletedProcess[str]:  # noqa: ANN401
+    program = Path(sys.executable).with_name("gonnet")
+    settings = {"capture_output": True, "text": True, "timeout": 120, "stdin": subprocess.DEVNULL} | options
+    return subprocess.run([str(program), *words], cwd=folder, check=False, **settings)
+
+
+def listening(port: int) -> bool:
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def wait_for(happened: Callable[[], object], seconds: float = 20) -> None:
+    end = time.monotonic() + seconds
+    while not happened():
+        assert time.monotonic() < end, "it did not happen in time"
+        time.sleep(0.02)

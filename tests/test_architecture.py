@@ -1,0 +1,101 @@
+"""Imports point one way, the core has no interface code, and the help stays quick."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+import gonnet
+
+ROOT = Path(gonnet.__file__).parent
+RANKS = (
+    ("errors", "findings"),
+    ("wording",),
+    ("jobs",),
+    ("data",),
+    ("split",),
+    ("recipients",),
+    ("rules",),
+    ("reports", "packages", "checks", "ledger", "delivery"),
+    ("demo",),
+    ("pipeline",),
+    ("cli",),
+    ("__main__",),
+)
+RANK = {name: rank for rank, names in enumerate(RANKS) for name in names}
+MODULES = sorted(path for path in ROOT.rglob("*.py") if path != ROOT / "__init__.py")
+
+
+def imports_of(path: Path) -> Iterator[str]:
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            if node.module == "gonnet":
+                yield from (f"gonnet.{name.name}" for name in node.names)
+            else:
+                yield node.module
+        elif isinstance(node, ast.Import):
+            yield from (name.name for name in node.names)
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: str(path.relative_to(ROOT)))
+def test_a_module_imports_only_what_stands_below_it(path: Path) -> None:
+    stage = path.relative_to(ROOT).parts[0].removesuffix(".py")
+    for name in imports_of(path):
+        parts = name.split(".")
+        if parts[0] != "gonnet" or len(parts) == 1 or parts[1] == stage or parts[1] == "__version__":
+            continue
+        assert RANK[parts[1]] < RANK[stage], f"{stage} imports {name}"
+
+
+def test_only_the_ledger_knows_the_database_and_only_cli_the_terminal() -> None:
+    allowed = {"sqlalchemy": "ledger", "click": "cli", "rich": "cli", "smtplib": "delivery", "duckdb": "data"}
+    for path in MODULES:
+        stage = path.relative_to(ROOT).parts[0]
+        for name in imports_of(path):
+            owner = allowed.get(name.split(".")[0])
+            assert owner in (None, stage), f"{path.relative_to(ROOT)} imports {name}"
+
+
+def test_the_help_loads_nothing_heavy() -> None:
+    script = (
+        "import sys; sys.argv = ['gonnet', '--help']\n"
+        "try:\n    from gonnet.cli import main; main()\n"
+        "except SystemExit: pass\n"
+        "print('LOADED', *sorted(m for m in sys.modules if '.' not in m))"
+    )
+    found = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout
+    loaded = set(found.partition("LOADED")[2].split())
+    assert "click" in loaded
+    assert not loaded & {
+        "duckdb",
+        "reportlab",
+        "xlsxwriter",
+        "sqlalchemy",
+        "pydantic",
+        "rich",
+        "jinja2",
+        "babel",
+        "PIL",
+    }
+
+
+def test_the_list_of_commands_says_what_each_command_says_of_itself() -> None:
+    import click
+
+    from gonnet.cli import COMMANDS, LazyGroup
+    from gonnet.cli import gonnet as group
+
+    assert isinstance(group, LazyGroup)
+    readme = (ROOT.parent.parent / "README.md").read_text("utf-8")
+    context = click.Context(group)
+    for name, about in COMMANDS.items():
+        command = group.get_command(context, name)
+        assert command is not None
+        assert command.short_help == about
+        assert "Example:" in (command.help or ""), name
+        assert f"gonnet {name}" in readme, f"the README does not name `gonnet {name}`"

@@ -1,0 +1,111 @@
+"""Numbers and dates as the house writes them, and texts that no value can take over."""
+
+from __future__ import annotations
+
+import datetime as dt
+from decimal import Decimal
+
+import pytest
+
+from gonnet.delivery.body import as_html, as_text
+from gonnet.errors import DataError
+from gonnet.wording.formats import House, decimals_of, excel_pattern, is_date_pattern, is_number_pattern
+from gonnet.wording.template import Template
+from gonnet.wording.templates import Wording
+
+IRISH = House(locale="en_IE", currency="EUR")
+
+
+@pytest.mark.parametrize(
+    ("house", "value", "pattern", "text"),
+    [
+        (IRISH, Decimal("2.675"), "0.00", "2.68"),
+        (IRISH, Decimal("2.665"), "0.00", "2.67"),
+        (IRISH, Decimal("-2.665"), "0.00", "-2.67"),
+        (IRISH, 2.675, "0.00", "2.68"),
+        (IRISH, 1234567, "#,##0", "1,234,567"),
+        (House(locale="de"), Decimal("1234.5"), "#,##0.00", "1.234,50"),
+        (IRISH, Decimal("0.12345"), "0.0%", "12.3%"),
+        (IRISH, Decimal("123456789012345678901.255"), "0.00", "123456789012345678901.26"),
+    ],
+)
+def test_numbers(house: House, value: Decimal | float, pattern: str, text: str) -> None:
+    assert house.number(value, pattern) == text
+
+
+def test_money_has_the_decimals_of_its_currency() -> None:
+    assert IRISH.money(Decimal("1234.565")) == "€1,234.57"
+    assert House(locale="en", currency="JPY").money(Decimal("99.5")) == "¥100"
+    assert House().money(5) == "5.00"
+
+
+@pytest.mark.parametrize(
+    ("pattern", "is_date", "excel"),
+    [
+        ("#,##0.00", False, "#,##0.00"),
+        ("d MMM yyyy", True, "d mmm yyyy"),
+        ("EEE d. MMMM yy", True, "ddd d. mmmm yy"),
+        ("dd/MM/y HH:mm", True, "dd/mm/yyyy hh:mm"),
+        ("d 'de' MMM", True, 'd "de" mmm'),
+    ],
+)
+def test_a_workbook_shows_what_the_pattern_says(pattern: str, is_date: bool, excel: str) -> None:
+    assert excel_pattern(pattern, is_date=is_date) == excel
+    assert is_date_pattern(pattern) is is_date
+    assert is_number_pattern(pattern) is not is_date
+
+
+def test_decimals_of_a_pattern() -> None:
+    assert [decimals_of(p) for p in ("0", "#,##0.00", "0.0##", "0.00;(0.00)")] == [0, 2, 3, 2]
+
+
+def fill(source: str, markup: bool = False, **values: object) -> str:
+    wording = Wording(IRISH)
+    template = Template(source=source, where="job.yaml:1:1")
+    return (wording.fill_markup if markup else wording.fill)(template, values, key="42")
+
+
+def test_a_value_is_never_a_template_nor_markup_nor_a_second_line() -> None:
+    assert fill("Dear {{ name }}", name="{{ 7 * 7 }}") == "Dear {{ 7 * 7 }}"
+    assert fill("Dear {{ name }}", name="Ann\r\nBcc: x@y.example") == "Dear Ann Bcc: x@y.example"
+    body = fill("Dear **{{ name }}**", markup=True, name="*Ann* [x](http://evil.example) <b>&")
+    assert as_html(body) == "<p>Dear <strong>*Ann* [x](http://evil.example) &lt;b&gt;&amp;</strong></p>\n"
+    assert as_text(body) == "Dear *Ann* [x](http://evil.example) <b>&\n"
+
+
+@pytest.mark.parametrize(
+    ("source", "says"),
+    [
+        ("{{ nobody }}", "'nobody' is undefined"),
+        ("{{ none | money }}", "an empty value is not a number"),
+        ("{{ name | date }}", "a str is not a date"),
+        ("{{ name.__class__.__mro__ }}", "cannot be filled|has no value"),
+        ("{{ 1 / 0 }}", "cannot be formatted"),
+    ],
+)
+def test_a_text_that_cannot_be_filled_names_its_place_and_the_key(source: str, says: str) -> None:
+    with pytest.raises(DataError, match=says) as caught:
+        fill(source, none=None, name="Ann")
+    assert caught.value.where == "job.yaml:1:1 for key 42"
+
+
+def test_dates_and_plain_values() -> None:
+    assert fill(
+        "{{ d | date }} {{ d | date('d MMMM') }} {{ n }} {{ x }}", d=dt.date(2026, 10, 1), n=Decimal("1234.50"), x=None
+    ) == ("1 Oct 2026 1 October 1,234.50 ")
+
+
+@pytest.mark.parametrize(
+    ("markup", "text"),
+    [
+        ("Dear *Ann*,\n\nsee\nbelow", "Dear Ann,\n\nsee\nbelow\n"),
+        ("- one\n- **two**\n\nend", "- one\n- two\n\nend\n"),
+        ("3. three\n4. four", "3. three\n4. four\n"),
+        ("- a\n  - b", "- a\n  - b\n"),
+        ("[here](https://x.example) <https://y.example>", "here (https://x.example) https://y.example\n"),
+        ("> said", "> said\n"),
+        ("    code *as is*", "code *as is*\n"),
+    ],
+)
+def test_the_plain_text_says_what_the_html_says(markup: str, text: str) -> None:
+    assert as_text(markup) == text
