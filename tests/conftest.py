@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import socket
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
@@ -11,15 +10,13 @@ from pathlib import Path
 
 import pytest
 
-from support import MEMBERS, MILK, SETTINGS, Dairy, listening, wait_for
+from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, listening, wait_for
 
 
 @pytest.fixture
 def dairy(tmp_path: Path) -> Dairy:
     """The usual dairy, with nothing listening at its port."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     found = Dairy(folder=tmp_path / "tarnvale", port=port)
     found.write("gonnet.yaml", SETTINGS.replace("PORT", str(port)))
     found.write("milk.csv", MILK)

@@ -142,6 +142,12 @@ def run_gonnet(words: Sequence[str], folder: Path, **options: Any) -> subprocess
     return subprocess.run([str(program), *words], cwd=folder, check=False, **settings)
 
 
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
 def listening(port: int) -> bool:
     with socket.socket() as probe:
         return probe.connect_ex(("127.0.0.1", port)) == 0

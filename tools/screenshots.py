@@ -85,9 +85,10 @@ def _terminal(workspace: Path, name: str, command: str) -> None:
             break
         time.sleep(0.1)
     time.sleep(0.7)
-    window = ["import", "-display", _DISPLAY, "-window", "root", "-crop", "1262x780+4+4"]
-    trimmed = ["-trim", "-bordercolor", "white", "-border", "12", "+repage"]
-    subprocess.run([*window, *trimmed, str(_TARGET / f"{name}.png")], check=True)
+    whole = workspace / "screen.png"
+    subprocess.run(["import", "-display", _DISPLAY, "-window", "root", str(whole)], check=True)
+    inside = ["-crop", "1262x780+4+4", "+repage", "-trim", "+repage", "-bordercolor", "white", "-border", "12"]
+    subprocess.run(["convert", f"{whole}[0]", *inside, str(_TARGET / f"{name}.png")], check=True)
     terminal.terminate()
     terminal.wait()
 

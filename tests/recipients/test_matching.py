@@ -43,7 +43,14 @@ def test_unmatched_keys_are_told_near_misses_first() -> None:
 
 @pytest.mark.parametrize(
     ("unknown", "known", "near"),
-    [("b105", "B105", True), ("00042", "42", True), ("A 12", "A12", True), ("a-12", "A.12", True), ("43", "42", False)],
+    [
+        ("b105", "B105", True),
+        ("00042", "42", True),
+        ("A 12", "A12", True),
+        ("a-12", "A.12", True),
+        ("Zoe\u0308", "Zoë", True),
+        ("43", "42", False),
+    ],
 )
 def test_a_near_miss_differs_by_case_blanks_separators_or_leading_zeros(unknown: str, known: str, near: bool) -> None:
     assert list(near_misses([unknown], [known])) == ([(unknown, known)] if near else [])

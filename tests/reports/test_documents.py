@@ -83,14 +83,17 @@ def test_a_long_table_repeats_its_heading_and_counts_its_pages(dairy: Dairy) -> 
     assert f"{sum(range(1, 151)):,}" in pages[-1]
 
 
-@pytest.mark.parametrize("remark", ["lorem " * 60, "x" * 900, "one\ntwo", "word " * 3000])
-def test_a_long_text_wraps_and_nothing_is_cut_off(dairy: Dairy, remark: str) -> None:
+@pytest.mark.parametrize("landscape", [False, True])
+@pytest.mark.parametrize("remark", ["lorem " * 60, "x" * 900, "one\ntwo", "word " * 600, "word " * 3000])
+def test_a_long_text_wraps_and_nothing_is_cut_off(dairy: Dairy, remark: str, landscape: bool) -> None:
     dairy.write("milk.csv", HEAD + f'117,2026-10-01,5,1.00,"{remark.strip()}"\n117,2026-10-02,6,2.00,\n')
-    layout, look = laid(dairy)
+    turned = ("    blocks:", f"    landscape: {str(landscape).lower()}\n    blocks:")
+    longer = ('"{{ key }}", Payable', '"' + remark.replace("\n", " ").strip() + '", Payable')
+    layout, look = laid(dairy, "117", turned, longer)
     text = "".join("".join(pdf_pages(draw(layout, "pdf", look).data)).split())
     for word in ("lorem", "x", "word"):
         if remark.startswith(word):
-            assert text.count(word) >= remark.count(word)
+            assert text.count(word) >= 2 * remark.count(word)
     assert "3.00" in text
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 from typing import NoReturn
 
 import click
@@ -16,10 +17,10 @@ ATTENTION = 3
 UNREACHABLE = 4
 
 
-def run(command: click.Command) -> NoReturn:
-    """Run the program; every failure becomes words and a code."""
+def run(command: click.Command, words: Sequence[str] | None = None) -> NoReturn:
+    """Run the program, with `words` or what was typed; every failure becomes words and a code."""
     try:
-        code = command.main(standalone_mode=False)
+        code = command.main(words, prog_name="gonnet", standalone_mode=False)
         sys.exit(code if isinstance(code, int) else DONE)
     except click.exceptions.NoArgsIsHelpError as error:
         click.echo(error.format_message())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import socket
 import subprocess
@@ -53,8 +54,14 @@ def demo(folder: Path) -> int:
 
 
 def _gonnet(folder: Path, words: tuple[str, ...]) -> int:
-    sys.stdout.flush()
-    return subprocess.run([sys.executable, "-m", "gonnet", *words], cwd=folder, check=False).returncode
+    """Run a command in the workspace as if it were typed there; its exit code."""
+    from gonnet.cli import gonnet
+
+    with contextlib.chdir(folder):
+        try:
+            _exit.run(gonnet, words)
+        except SystemExit as ended:
+            return ended.code if isinstance(ended.code, int) else _exit.DEFECT
 
 
 @contextmanager

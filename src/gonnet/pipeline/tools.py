@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import multiprocessing
 import os
+import signal
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
@@ -99,7 +100,12 @@ def local_executor(packages: int, processes: int | None = None) -> Executor:
         return Inline()
     # Not fork: DuckDB has started threads by now.
     method = "forkserver" if "forkserver" in multiprocessing.get_all_start_methods() else "spawn"
-    return ProcessPoolExecutor(max_workers=count, mp_context=multiprocessing.get_context(method))
+    context = multiprocessing.get_context(method)
+    return ProcessPoolExecutor(max_workers=count, mp_context=context, initializer=_leave_interrupts_to_the_parent)
+
+
+def _leave_interrupts_to_the_parent() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 class Inline(Executor):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -95,7 +96,7 @@ def unmatched(addressed: Sequence[Addressed], *, has_list: bool) -> Iterator[Fin
 
 
 def near_misses(unknown: Iterable[str], known: Iterable[str]) -> Iterator[tuple[str, str]]:
-    """Pairs of an unknown and a known key that are equal but for case, blanks, separators or leading zeros."""
+    """Pairs of an unknown and a known key that are equal but for case, blanks, separators, leading zeros or coding."""
     by_form: dict[str, str] = {}
     for key in known:
         by_form.setdefault(_bare(key), key)
@@ -105,5 +106,5 @@ def near_misses(unknown: Iterable[str], known: Iterable[str]) -> Iterator[tuple[
 
 
 def _bare(key: str) -> str:
-    joined = _EDGE.sub("", key.casefold())
+    joined = _EDGE.sub("", unicodedata.normalize("NFKC", key).casefold())
     return joined.lstrip("0") or joined

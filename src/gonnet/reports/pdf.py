@@ -39,7 +39,8 @@ def draw_pdf(layout: Layout, look: Look) -> tuple[bytes, int]:
     canvas.setCreator("Gonnet")
     canvas.setProducer("Gonnet")
     canvas.setSubject("")
-    pages = _paginated(list(_flow(layout, look)), size[0] - 2 * MARGIN, size[1] - MARGIN - _HEAD, MARGIN + _FOOT)
+    width, top, bottom = size[0] - 2 * MARGIN, size[1] - MARGIN - _HEAD, MARGIN + _FOOT
+    pages = _paginated(list(_flow(layout, look, width, top - bottom)), width, top, bottom)
     for number, page in enumerate(pages, 1):
         _furnish(canvas, layout, look, size, f"page {number} of {len(pages)}")
         for flowable, top in page:
@@ -49,14 +50,14 @@ def draw_pdf(layout: Layout, look: Look) -> tuple[bytes, int]:
     return target.getvalue(), len(pages)
 
 
-def _flow(layout: Layout, look: Look) -> Iterator[Flowable]:
+def _flow(layout: Layout, look: Look, width: float, page: float) -> Iterator[Flowable]:
     accent = HexColor(look.accent)
     title = ParagraphStyle("title", fontName=fonts.BOLD, fontSize=18, leading=23, textColor=accent, spaceAfter=10)
     yield Paragraph(_plain(layout.title), title)
     for block in layout.blocks:
         match block:
             case LaidFacts():
-                yield FactsFlow(block.facts)
+                yield FactsFlow(block.facts, width)
             case LaidText():
                 for paragraph in block.paragraphs:
                     yield Paragraph(_plain(paragraph), _BODY)
@@ -64,7 +65,7 @@ def _flow(layout: Layout, look: Look) -> Iterator[Flowable]:
                 if block.plan.title:
                     yield Paragraph(_plain(block.plan.title), _HEADING)
                 if block.rows:
-                    yield TableFlow(block, accent)
+                    yield TableFlow(block, accent, page)
                 else:
                     yield Paragraph(_plain(block.plan.empty), _BODY)
 

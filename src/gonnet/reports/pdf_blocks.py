@@ -27,54 +27,61 @@ Line = tuple[str, ...]
 class FactsFlow(Flowable):
     """Labels on the left, values beside them; long values wrap."""
 
-    def __init__(self, facts: Sequence[tuple[str, str]]) -> None:
+    def __init__(self, facts: Sequence[tuple[str, str]], width: float) -> None:
         super().__init__()
-        self._facts = facts
-        self._lines: list[tuple[str, Line]] = []
-        self._label_width = 0.0
+        widest = max(fonts.width(label, fonts.REGULAR, _FACT) for label, _ in facts)
+        self._label_width = min(widest + 16, width / 2)
+        self._lines: list[tuple[str, str]] = []
+        for label, value in facts:
+            first, *rest = wrapped(value, fonts.BOLD, _FACT, width - self._label_width)
+            self._lines += [(label, first), *(("", line) for line in rest)]
+        self.width = width
         self.spaceAfter = 12
 
     def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """Measure, and wrap the values into what the labels leave."""
-        widest = max(fonts.width(label, fonts.REGULAR, _FACT) for label, _ in self._facts)
-        self._label_width = min(widest + 16, available_width / 2)
-        room = available_width - self._label_width
-        self._lines = [(label, wrapped(value, fonts.BOLD, _FACT, room)) for label, value in self._facts]
-        self.width, self.height = available_width, _FACT_LEADING * sum(len(lines) for _, lines in self._lines)
+        """Its own width, and the height of its lines."""
+        self.height = _FACT_LEADING * len(self._lines)
         return self.width, self.height
 
     def split(self, available_width: float, available_height: float) -> list[Flowable]:
-        """Cut between two facts, or not at all."""
-        self.wrap(available_width, available_height)
-        used, count = 0.0, 0
-        for _, lines in self._lines:
-            used += _FACT_LEADING * len(lines)
-            if used > available_height:
-                break
-            count += 1
-        if count == 0:
+        """Cut between two lines, or not at all."""
+        count = int(available_height // _FACT_LEADING)
+        if count < 1:
             return []
-        return [FactsFlow(part) for part in (self._facts[:count], self._facts[count:]) if part]
+        return [self._part(self._lines[:count]), self._part(self._lines[count:])]
+
+    def _part(self, lines: list[tuple[str, str]]) -> FactsFlow:
+        part = FactsFlow.__new__(FactsFlow)
+        Flowable.__init__(part)
+        part._lines, part._label_width = lines, self._label_width
+        part.width, part.spaceAfter = self.width, self.spaceAfter
+        return part
 
     def draw(self) -> None:
         """Draw on the canvas, the lower left corner at the origin."""
         y = self.height - _FACT_LEADING + 4
-        for label, lines in self._lines:
+        for label, line in self._lines:
             self.canv.setFillColor(QUIET)
             self.canv.setFont(fonts.REGULAR, _FACT)
             self.canv.drawString(0, y, label)
             self.canv.setFillColor(INK)
             self.canv.setFont(fonts.BOLD, _FACT)
-            for line in lines:
-                self.canv.drawString(self._label_width, y, line)
-                y -= _FACT_LEADING
+            self.canv.drawString(self._label_width, y, line)
+            y -= _FACT_LEADING
 
 
 class TableFlow(Flowable):
-    """A table by columns of texts, with a heading that is repeated on every page."""
+    """A table by columns of texts, with a heading that is repeated on every page.
 
-    def __init__(self, table: LaidTable, accent: Color) -> None:
+    Args:
+        table: What it shows.
+        accent: The colour of its rules.
+        page: Height of an empty page in points; only a row that does not fit one is cut.
+    """
+
+    def __init__(self, table: LaidTable, accent: Color, page: float) -> None:
         super().__init__()
+        self._page = page
         self._columns = table.plan.columns
         self._accent = accent
         self._size = self._columns[0].font_size
@@ -136,7 +143,7 @@ class TableFlow(Flowable):
     def _split_first_row(self, room: float) -> list[Flowable]:
         """Cut a row that is taller than a page between two of its lines; never one that fits the next page."""
         lines = int((room - _ABOVE - _BELOW) // self._leading)
-        if self._heights[0] < 600 or lines < 1:
+        if self._heights[0] + self._heading_height <= self._page or lines < 1:
             return []
         head = tuple(cell[:lines] or ("",) for cell in self._rows[0])
         tail = tuple(cell[lines:] or ("",) for cell in self._rows[0])
@@ -146,7 +153,7 @@ class TableFlow(Flowable):
         part = TableFlow.__new__(TableFlow)
         Flowable.__init__(part)
         part._columns, part._accent, part._size, part._leading = self._columns, self._accent, self._size, self._leading
-        part._heading, part._rows = self._heading, rows
+        part._heading, part._rows, part._page = self._heading, rows, self._page
         part._total = self._total if total else ()
         part._heights = [part._row_height(row) for row in rows]
         part.width, part.spaceAfter = self.width, self.spaceAfter

@@ -53,6 +53,7 @@ class _Sheet:
         self._look = look
         self._formats: dict[tuple[tuple[str, object], ...], Format] = {}
         self._row = 0
+        self._labels = 0  # width of the first column that the labels of facts need, in characters
 
     def fill(self, layout: Layout) -> None:
         self._string(0, 0, layout.title, {"bold": True, "font_size": 15, "font_color": self._look.accent})
@@ -71,6 +72,8 @@ class _Sheet:
         self._print_set_up(layout)
 
     def _facts(self, block: LaidFacts) -> None:
+        self._labels = max(self._labels, *(min(len(label) + 2, 30) for label, _ in block.facts))
+        self._sheet.set_column(0, 0, self._labels)
         for label, value in block.facts:
             self._string(self._row, 0, label, {"font_color": "#5c6663"})
             self._string(self._row, 1, value, {"bold": True})
@@ -82,12 +85,11 @@ class _Sheet:
             self._string(self._row, 0, table.plan.title, {"bold": True})
             self._row += 1
         for index, column in enumerate(columns):
-            self._sheet.set_column(index, index, column.characters)
-            look = {
+            self._sheet.set_column(index, index, max(column.characters, self._labels if index == 0 else 0))
+            look = _side(column, index) | {
                 "bold": True,
                 "bottom": 2,
                 "bottom_color": self._look.accent,
-                "align": _SIDES[column.align],
                 "text_wrap": True,
             }
             self._string(self._row, index, column.label, look)
@@ -106,7 +108,7 @@ class _Sheet:
     def _column(
         self, first: int, index: int, column: PlannedColumn, values: Sequence[object], texts: Sequence[str]
     ) -> None:
-        look = self._cell_look(column)
+        look = self._cell_look(column, index)
         for at, (value, text) in enumerate(zip(values, texts, strict=True), first):
             self._cell(at, index, column, value, text, look)
 
@@ -115,7 +117,7 @@ class _Sheet:
         for index, (column, value, text) in enumerate(
             zip(table.plan.columns, table.totals, table.total_texts, strict=True)
         ):
-            look = self._cell_look(column) | top
+            look = self._cell_look(column, index) | top
             if column.total == "count":
                 look |= {"num_format": "0"}
             if value is None and index == 0:
@@ -124,8 +126,8 @@ class _Sheet:
                 self._cell(self._row, index, column, value, text, look)
         self._row += 1
 
-    def _cell_look(self, column: PlannedColumn) -> dict[str, object]:
-        look: dict[str, object] = {"align": _SIDES[column.align], "valign": "top"}
+    def _cell_look(self, column: PlannedColumn, index: int) -> dict[str, object]:
+        look = _side(column, index) | {"valign": "top"}
         if column.kind is Kind.TEXT:
             look["text_wrap"] = True
         elif column.pattern is not None:
@@ -175,3 +177,9 @@ class _Sheet:
         self._sheet.hide_gridlines(2)
         self._sheet.set_header("&L" + self._look.organisation.replace("&", "&&")[:100])
         self._sheet.set_footer("&Rpage &P of &N")
+
+
+def _side(column: PlannedColumn, index: int) -> dict[str, object]:
+    """Alignment; a text behind another column stands a little apart from it."""
+    side: dict[str, object] = {"align": _SIDES[column.align]}
+    return side | {"indent": 1} if column.align == "left" and index else side
