@@ -62,7 +62,7 @@ class Tools:
     @property
     def work_folder(self) -> Path:
         """Where a run keeps what it needs only while it is made."""
-        return self.workspace.kept / "work"
+        return self.workspace.kept / "making"
 
 
 @contextmanager

@@ -1,0 +1,58 @@
+"""At a terminal `send` lists what it is about to do and asks; only a yes sends."""
+
+from __future__ import annotations
+
+import os
+import pty
+import subprocess
+import sys
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from support import Dairy
+
+
+def typed(dairy: Dairy, answer: str, *words: str) -> tuple[int, str]:
+    """Run the program in a terminal, type `answer` at its question; the exit code and what was on the screen."""
+    inside, outside = pty.openpty()
+    program = [str(Path(sys.executable).with_name("gonnet")), *words]
+    process = subprocess.Popen(program, cwd=dairy.folder, stdin=outside, stdout=outside, stderr=outside)
+    os.close(outside)
+    screen = b""
+    with suppress(OSError):  # the terminal goes away with the process
+        while data := os.read(inside, 4096):
+            screen += data
+            if b"[y/N]" in data:
+                os.write(inside, answer.encode() + b"\n")
+    os.close(inside)
+    return process.wait(), screen.decode()
+
+
+@pytest.mark.parametrize(("answer", "code", "count"), [("n", 2, 0), ("", 2, 0), ("y", 3, 4)])
+def test_only_a_yes_sends(dairy: Dairy, serve: Callable[..., Any], answer: str, code: int, count: int) -> None:
+    serve(dairy)
+    dairy.gonnet("prepare", "statements", code=3)
+    ended, screen = typed(dairy, answer, "send", "last")
+    assert "About to send 2 packages: 4 messages to 3 addresses, through 127.0.0.1" in screen
+    assert "Left out: 1 held, 1 skipped." in screen
+    assert "run 1 was not reviewed yet" in screen
+    assert (ended, len(dairy.mail())) == (code, count)
+    assert ("Nothing was sent." in screen) == (count == 0)
+
+
+def test_a_reviewed_run_is_not_called_unreviewed(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    serve(dairy)
+    dairy.gonnet("prepare", "statements", code=3)
+    dairy.gonnet("review", code=3)
+    _, screen = typed(dairy, "n", "send", "last")
+    assert "not reviewed" not in screen
+
+
+def test_progress_and_summary_at_a_terminal(dairy: Dairy) -> None:
+    _, screen = typed(dairy, "", "prepare", "statements")
+    assert "Preparing" in screen
+    assert "2 ready, 1 held, 1 skipped" in screen
