@@ -134,7 +134,7 @@ def test_what_prepares_and_looks_contacts_nobody(dairy: Dairy, serve: Serve, wor
             2,
             "no column 'litres' Did you mean 'liters'?",
         ),
-        ({"milk.csv": b"\xff\xfe\x00"}, ["check", "statements"], 2, "not UTF-8"),
+        ({"milk.csv": b"\xff\xfe\x00"}, ["check", "statements"], 2, "milk.csv is not UTF-16 text"),
         ({}, ["check", "statment"], 2, "Did you mean 'statements'?"),
         ({}, ["prepare", "statements", "--only", "43"], 2, "there is no key '43' in this run"),
         ({}, ["prepare", "statements", "--set", "x=1"], 2, "this job has no parameter 'x'"),

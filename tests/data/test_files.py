@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+import gzip
+import lzma
+import sqlite3
 from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
@@ -13,9 +16,11 @@ import xlsxwriter
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.data import look_at
-from gonnet.data.files import plain_text
+from gonnet.data import Values, load, look_at
+from gonnet.data.workbooks import plain_text
 from gonnet.errors import DataError
+from gonnet.pipeline.survey import Request, survey
+from support import AS_OF, Dairy
 
 
 def column(path: Path, name: str = "v", text: frozenset[str] = frozenset()) -> tuple[str, list[object]]:
@@ -60,7 +65,12 @@ def test_a_key_column_stays_text_even_where_every_value_is_a_number(tmp_path: Pa
         (b"k,v\n1,2\n3,4,5\n", "a.csv, line 3 has 3 columns, the header has 2"),
         (b"k;v\n1\n", "a.csv, line 2 has 1 columns"),
         (b'k,v\n1,"2\n3,4\n', "a.csv, line 2: a quote is not closed"),
-        ("k,v\n1,Łódź\n".encode("cp1250"), "is not UTF-8 text"),
+        (b"\xff\xfe\x00", "a.csv is not UTF-16 text"),
+        (
+            "k,v\n1,Łódź\n".encode("cp1250"),
+            "a.csv, line 2 is not UTF-8 text. Save it as UTF-8, or say which `encoding:`",
+        ),
+        ("k,v\n1,Łódź\n".encode("cp1250"), "as cp1250 '1,Łódź'"),
         (b"k,k\n1,2\n", "column 'k' stands twice"),
         (b"k,,v\n1,2,3\n", "column 2 of a.csv has no name"),
         (b"k,v\r\n1,2\n3,4\r\n", "the lines of a.csv end in different ways"),
@@ -98,7 +108,7 @@ def test_a_workbook_keeps_its_numbers_exact_and_its_keys_text(tmp_path: Path) ->
     book.close()
     assert column(path, "key", frozenset({"key"})) == ("VARCHAR", ["1042", "117"])
     assert column(path, "mixed") == ("VARCHAR", ["00042", "1042"])
-    assert column(path, "amount") == ("DECIMAL(38,2)", [Decimal("588.05"), Decimal("0.10")])
+    assert column(path, "amount") == ("DECIMAL(18,2)", [Decimal("588.05"), Decimal("0.10")])
     assert column(path, "day")[1] == [dt.date(2026, 10, 1), dt.date(2026, 10, 2)]
     assert column(path, "whole") == ("BIGINT", [3, 4])
 
@@ -119,3 +129,89 @@ def test_once_locked_the_engine_reads_no_file(tmp_path: Path) -> None:
     path.write_text("k\n1\n")
     with closing(look_at(path)) as engine, pytest.raises(DataError, match="Cannot access file"):
         engine.query(f"select * from read_csv('{path}')")
+
+
+def test_an_encoding_that_is_given_is_used_and_told(dairy: Dairy) -> None:
+    people = "farm_no;farm_name;email;adviser\n117;Łąka Górna nad Świdrem, Żółć;laka@members.tarnvale.example;\n"
+    dairy.write("members.csv", people.encode("cp1250"))
+    with dairy.tools() as tools:
+        job = dairy.job(("members: {file: members.csv}", "members: {file: members.csv, encoding: cp1250}"))
+        found = survey(job, tools, Request(as_of=AS_OF, asked={}))
+    with closing(found.engine):
+        assert found.engine.query("select farm_name from members") == [("Łąka Górna nad Świdrem, Żółć",)]
+    assert "members.csv: read as cp1250" in found.notes
+    assert "members.csv: columns apart by semicolons" in found.notes
+
+
+def loaded(dairy: Dairy, source: str) -> list[tuple[object, ...]]:
+    """The rows of `milk`, read from another source."""
+    with dairy.tools() as tools:
+        job = dairy.job(("milk: {file: milk.csv}", f"milk: {source}"))
+        found = load(job, tools.workspace, Values(given={}, as_of=AS_OF))
+    with closing(found.engine):
+        return found.engine.query("select farm_no, day, litres, amount, remark from milk")
+
+
+def test_the_same_rows_come_from_every_kind_of_file(dairy: Dairy, tmp_path: Path) -> None:
+    expected = loaded(dairy, "{file: milk.csv}")
+    assert expected[0] == ("00042", dt.date(2026, 10, 1), 1200, Decimal("588.05"), None)
+    text = (dairy.folder / "milk.csv").read_text("utf-8")
+    head, *lines = text.splitlines(keepends=True)
+    dairy.write("milk-1.csv", head + "".join(lines[:2]))
+    dairy.write("milk-2.csv", head + "".join(lines[2:]))
+    dairy.write("milk.csv.gz", gzip.compress(text.encode("utf-8")))
+    dairy.write("milk.tsv.xz", lzma.compress(text.replace(",", "\t").encode("utf-16")))
+    objects = [dict(zip(head.strip().split(","), line.strip().split(","), strict=True)) for line in lines]
+    dairy.write("milk.jsonl", "".join(_json_line(row) + "\n\n" for row in objects))
+    with closing(sqlite3.connect(dairy.folder / "milk.db")) as database:
+        database.execute("create table milk (farm_no text, day text, litres integer, amount text, remark text)")
+        rows = [
+            [row["farm_no"], row["day"], int(row["litres"]), row["amount"], row["remark"] or None] for row in objects
+        ]
+        database.executemany("insert into milk values (?, ?, ?, ?, ?)", rows)
+        database.commit()
+    for source in (
+        "{file: milk-*.csv}",
+        "{file: milk.csv.gz}",
+        "{file: milk.tsv.xz}",
+        "{file: milk.jsonl}",
+        "{file: milk.db, types: {amount: 'decimal(18,2)'}}",
+    ):
+        assert loaded(dairy, source) == expected, source
+
+
+def _json_line(row: dict[str, str]) -> str:
+    quoted = ", ".join(f'"{name}": "{row[name]}"' for name in ("farm_no", "day"))
+    remark = f'"{row["remark"]}"' if row["remark"] else "null"
+    return f'{{{quoted}, "litres": {row["litres"]}, "amount": {row["amount"]}, "remark": {remark}}}'
+
+
+@pytest.mark.parametrize(
+    ("source", "says"),
+    [
+        (
+            "{file: milk.csv, types: {litres: date}}",
+            "column 'litres' of data set 'milk' does not fit date (row 1: '1200', row 2",
+        ),
+        ("{file: milk.csv, types: {liters: text}}", "data set 'milk' has no column 'liters'. Did you mean 'litres'?"),
+        ("{file: milk.csv, encoding: nothing}", "'nothing' is not an encoding"),
+        ("{file: nothing-*.csv}", "no file is called like nothing-*.csv"),
+        ("{file: milk.pdf}", "'.pdf' is not a kind of file that can be read"),
+        ("{file: broken.csv.gz}", "broken.csv.gz cannot be unpacked"),
+        ("{file: broken.xlsx}", "broken.xlsx is not a readable workbook"),
+        ("{file: broken.jsonl}", "broken.jsonl, line 2 is not JSON"),
+        ("{file: 'm*.csv'}", "does not have the columns of members.csv"),
+    ],
+)
+def test_a_source_that_cannot_be_read_is_told(dairy: Dairy, source: str, says: str) -> None:
+    for name in ("milk.pdf", "broken.csv.gz", "broken.xlsx"):
+        dairy.write(name, "nothing")
+    dairy.write("broken.jsonl", '{"a": 1}\n{"a": \n')
+    with pytest.raises(DataError) as caught:
+        loaded(dairy, source)
+    assert says in str(caught.value)
+
+
+def test_a_type_that_is_fixed_holds(dairy: Dairy) -> None:
+    source = "{file: milk.csv, types: {litres: text, amount: 'decimal(9,4)'}}"
+    assert loaded(dairy, source)[0][2:4] == ("1200", Decimal("588.0500"))

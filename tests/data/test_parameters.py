@@ -6,32 +6,75 @@ import datetime as dt
 from decimal import Decimal
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from gonnet.data import resolve
-from gonnet.data.parameters import month
+from gonnet.data import Calendar, resolve
+from gonnet.data.periods import Span
 from gonnet.errors import ParameterError
-from gonnet.jobs.models import Parameter
+from gonnet.jobs.models import SPANS, Parameter
 
 AS_OF = dt.date(2027, 1, 15)
 
 
 @pytest.mark.parametrize(
-    ("text", "id_", "start", "end"),
+    ("text", "span", "id_", "start", "end"),
     [
-        ("2026-02", "2026-02", "2026-02-01", "2026-02-28"),
-        ("2028-02", "2028-02", "2028-02-01", "2028-02-29"),
-        ("current", "2027-01", "2027-01-01", "2027-01-31"),
-        ("previous", "2026-12", "2026-12-01", "2026-12-31"),
-        ("next", "2027-02", "2027-02-01", "2027-02-28"),
+        ("2026-02", "month", "2026-02", "2026-02-01", "2026-02-28"),
+        ("2028-02", "day", "2028-02", "2028-02-01", "2028-02-29"),
+        ("current", "month", "2027-01", "2027-01-01", "2027-01-31"),
+        ("previous", "month", "2026-12", "2026-12-01", "2026-12-31"),
+        ("next", "month", "2027-02", "2027-02-01", "2027-02-28"),
+        ("previous", "day", "2027-01-14", "2027-01-14", "2027-01-14"),
+        ("current", "week", "2027-W02", "2027-01-11", "2027-01-17"),
+        ("2026-W53", "week", "2026-W53", "2026-12-28", "2027-01-03"),
+        ("previous", "quarter", "2026-Q4", "2026-10-01", "2026-12-31"),
+        ("2026-Q3", "month", "2026-Q3", "2026-07-01", "2026-09-30"),
+        ("current", "half-year", "2027-H1", "2027-01-01", "2027-06-30"),
+        ("2026-H2", "half-year", "2026-H2", "2026-07-01", "2026-12-31"),
+        ("previous", "year", "2026", "2026-01-01", "2026-12-31"),
+        ("last 30 days", "month", "2026-12-16/2027-01-14", "2026-12-16", "2027-01-14"),
+        ("2026-10-01/2026-10-15", "month", "2026-10-01/2026-10-15", "2026-10-01", "2026-10-15"),
+        ("2026-10-01 to 2026-10-15", "month", "2026-10-01/2026-10-15", "2026-10-01", "2026-10-15"),
     ],
 )
-def test_a_month_has_both_its_ends(text: str, id_: str, start: str, end: str) -> None:
-    found = month(text, AS_OF)
+def test_a_period_has_both_its_ends(text: str, span: Span, id_: str, start: str, end: str) -> None:
+    found = Calendar().period(text, span, AS_OF)
     assert (found.id, str(found.start), str(found.end)) == (id_, start, end)
 
 
+@pytest.mark.parametrize(
+    ("text", "span", "begins", "id_", "label", "start", "end"),
+    [
+        ("2026", "year", 4, "2026", "2025/26", "2025-04-01", "2026-03-31"),
+        ("current", "year", 4, "2027", "2026/27", "2026-04-01", "2027-03-31"),
+        ("current", "quarter", 4, "2027-Q4", "Q4 2027", "2027-01-01", "2027-03-31"),
+        ("previous", "quarter", 11, "2026-Q4", "Q4 2026", "2026-08-01", "2026-10-31"),
+        ("2027-Q1", "quarter", 11, "2027-Q1", "Q1 2027", "2026-11-01", "2027-01-31"),
+        ("2026-H1", "half-year", 10, "2026-H1", "H1 2026", "2025-10-01", "2026-03-31"),
+    ],
+)
+def test_a_year_may_begin_in_another_month(
+    text: str, span: Span, begins: int, id_: str, label: str, start: str, end: str
+) -> None:
+    found = Calendar(year_begins=begins).period(text, span, AS_OF)
+    assert (found.id, found.label, str(found.start), str(found.end)) == (id_, label, start, end)
+
+
+@given(st.dates(dt.date(1990, 1, 1), dt.date(2090, 1, 1)), st.sampled_from(SPANS), st.integers(1, 12))
+def test_periods_follow_each_other_without_a_gap_and_are_read_as_they_are_written(
+    day: dt.date, span: Span, begins: int
+) -> None:
+    calendar = Calendar(year_begins=begins)
+    before, now, after = (calendar.period(text, span, day) for text in ("previous", "current", "next"))
+    assert now.start <= day <= now.end
+    assert before.end + dt.timedelta(days=1) == now.start
+    assert now.end + dt.timedelta(days=1) == after.start
+    assert calendar.period(now.id, span, AS_OF) == now
+
+
 def test_a_month_is_called_as_the_house_calls_it() -> None:
-    assert month("2026-10", AS_OF, "de_AT").label == "Oktober 2026"
+    assert Calendar(locale="de_AT").period("2026-10", "month", AS_OF).label == "Oktober 2026"
 
 
 def test_what_is_asked_for_stands_above_the_default() -> None:
@@ -39,15 +82,25 @@ def test_what_is_asked_for_stands_above_the_default() -> None:
         "period": Parameter(kind="month", default="previous"),
         "limit": Parameter(kind="number", default=3),
         "day": Parameter(kind="date", default="2026-10-31"),
+        "final": Parameter(kind="yes/no", default=False),
+        "regions": Parameter(kind="choice", of=("North", "South", "West"), several=True, default="North"),
     }
-    values = resolve(declared, {"period": "2026-10", "limit": "2.5"}, AS_OF, "en")
-    assert values.recorded() == {"period": "2026-10", "limit": "2.5", "day": "2026-10-31"}
+    values = resolve(declared, {"period": "2026-10", "limit": "2.5", "regions": "West, North"}, AS_OF, Calendar())
+    assert values.recorded() == {
+        "period": "2026-10",
+        "limit": "2.5",
+        "day": "2026-10-31",
+        "final": "no",
+        "regions": "West, North",
+    }
     assert values.bound() == {
         "as_of": AS_OF,
         "period_start": dt.date(2026, 10, 1),
         "period_end": dt.date(2026, 10, 31),
         "limit": Decimal("2.5"),
         "day": dt.date(2026, 10, 31),
+        "final": False,
+        "regions": ["West", "North"],
     }
 
 
@@ -57,11 +110,26 @@ def test_what_is_asked_for_stands_above_the_default() -> None:
         ({"perod": "2026-10"}, "no parameter 'perod'. Did you mean 'period'"),
         ({"period": "October"}, "'October' is not a value for parameter 'period'. Write a month such as 2026-10"),
         ({"period": "2026-13"}, "'2026-13' is not a value"),
-        ({}, "parameter 'limit' has no value"),
+        ({"period": "2026-10-15/2026-10-01"}, "'2026-10-15/2026-10-01' is not a value"),
+        ({"limit": "1", "size": "tiny"}, "'tiny' is not a choice of parameter 'size'. Known: 'small', 'large'"),
+        ({}, "parameter 'limit' has no value. Say `--set limit=…` (a number such as 12.5)"),
     ],
 )
 def test_a_value_that_cannot_be_used_is_refused_in_words(asked: dict[str, str], says: str) -> None:
     declared = {"period": Parameter(kind="month", default="previous"), "limit": Parameter(kind="number")}
+    declared["size"] = Parameter(kind="choice", of=("small", "large"), default="small")
     with pytest.raises(ParameterError) as caught:
-        resolve(declared, asked, AS_OF, "en")
+        resolve(declared, asked, AS_OF, Calendar())
     assert says in str(caught.value)
+
+
+def test_the_operator_is_asked_for_what_is_missing() -> None:
+    asked: list[tuple[str, str]] = []
+
+    def ask(label: str, form: str) -> str:
+        asked.append((label, form))
+        return "7"
+
+    declared = {"limit": Parameter(kind="number", label="The limit"), "known": Parameter(kind="text", default="x")}
+    assert resolve(declared, {}, AS_OF, Calendar(), ask).given == {"limit": Decimal(7), "known": "x"}
+    assert asked == [("The limit", "a number such as 12.5")]

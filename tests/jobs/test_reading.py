@@ -8,6 +8,7 @@ import pytest
 
 from gonnet.errors import GonnetError, JobError
 from gonnet.jobs import load_job, load_workspace
+from gonnet.jobs.secrets import Secrets
 from gonnet.pipeline.survey import Request, survey
 
 if TYPE_CHECKING:
@@ -112,7 +113,9 @@ def test_a_password_never_stands_in_a_file_and_is_never_shown(dairy: Dairy) -> N
     assert "hunter2" not in str(caught.value)
     dairy.write("gonnet.yaml", text.replace("hunter2", "${MAIL_PASSWORD}"))
     _, server = load_workspace(dairy.folder).server(None, "here")
-    assert server.secret({"MAIL_PASSWORD": "hunter2"}, "here") == "hunter2"
-    assert "hunter2" not in repr(server)
+    secrets = Secrets.of(dairy.folder, {"MAIL_PASSWORD": "hunter2"})
+    assert secrets.resolve(server.password or "", "here") == "hunter2"
+    assert "hunter2" not in repr(server) + repr(secrets)
+    assert secrets.hidden("login hunter2 failed") == "login *** failed"
     with pytest.raises(JobError, match="MAIL_PASSWORD is not set"):
-        server.secret({}, "here")
+        Secrets.of(dairy.folder, {}).resolve("${MAIL_PASSWORD}", "here")

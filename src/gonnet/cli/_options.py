@@ -12,9 +12,9 @@ import click
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def _date(_context: click.Context, _parameter: click.Parameter, value: str | None) -> dt.date:
+def _date(_context: click.Context, _parameter: click.Parameter, value: str | None) -> dt.date | None:
     if value is None:
-        return dt.datetime.now().astimezone().date()
+        return None
     try:
         return dt.date.fromisoformat(value)
     except ValueError as error:

@@ -18,20 +18,27 @@ _SHOWN = 6
 
 
 def prepare_run(
-    tools: Tools, job: str, asked: dict[str, str], as_of: dt.date, only: tuple[str, ...], *, quiet: bool
+    tools: Tools, job: str, asked: dict[str, str], as_of: dt.date | None, only: tuple[str, ...], *, quiet: bool
 ) -> RunRecord:
     """Prepare a run with a progress bar."""
     from gonnet.jobs import load_job
     from gonnet.pipeline.prepare import prepare
     from gonnet.pipeline.survey import Request
 
-    request = Request(as_of=as_of, asked=asked, only=only)
+    request = Request(as_of=as_of or tools.today(), asked=asked, only=only, ask=_show.asker())
     with _show.progress("Preparing", quiet=quiet) as told:
         return prepare(load_job(tools.workspace, job), tools, request, told)
 
 
 def prepared(
-    tools: Tools, job: str, asked: dict[str, str], as_of: dt.date, only: tuple[str, ...], *, as_json: bool, quiet: bool
+    tools: Tools,
+    job: str,
+    asked: dict[str, str],
+    as_of: dt.date | None,
+    only: tuple[str, ...],
+    *,
+    as_json: bool,
+    quiet: bool,
 ) -> bool:
     """Prepare a run and tell of it; whether something of it wants attention."""
     run = prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json)

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 def check(
     job: str,
     asked: dict[str, str],
-    as_of: dt.date,
+    as_of: dt.date | None,
     only: tuple[str, ...],
     workspace: Path | None,
     as_json: bool,
@@ -42,6 +42,7 @@ def check(
     from gonnet.cli import _open
 
     with _open.tools_at(workspace) as tools:
+        from gonnet.cli import _show
         from gonnet.jobs import load_job
         from gonnet.pipeline.prepare import write_letter
         from gonnet.pipeline.rehearse import rehearse
@@ -49,7 +50,7 @@ def check(
 
         read = load_job(tools.workspace, job)
         write_letter(read, tools)
-        found = survey(read, tools, Request(as_of=as_of, asked=asked, only=only))
+        found = survey(read, tools, Request(as_of=as_of or tools.today(), asked=asked, only=only, ask=_show.asker()))
         findings = (*found.findings, *rehearse(read, found, tools.workspace.house))
         tables = {name: found.engine.count(name) for name in read.file.data}
         found.engine.close()
@@ -91,6 +92,8 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
             _show.line(f"  {name:<14} {value}")
         for name, count in tables.items():
             _show.line(f"  {name:<14} {_show.many(count, 'row')}")
+        for note in found.notes:
+            _show.line(f"  {note}", "bright_black")
         states = Counter(str(plan.decision.outcome) for plan in found.plans)
         told = ", ".join(f"{count} {state}" for state, count in states.items()) or "no packages"
         _show.line(f"  {'packages':<14} {told}")

@@ -21,7 +21,7 @@ from gonnet.cli import _exit, _options
 def prepare(
     job: str,
     asked: dict[str, str],
-    as_of: dt.date,
+    as_of: dt.date | None,
     only: tuple[str, ...],
     processes: int | None,
     workspace: Path | None,

@@ -21,7 +21,7 @@ from gonnet.cli import _options
 def run(
     job: str,
     asked: dict[str, str],
-    as_of: dt.date,
+    as_of: dt.date | None,
     only: tuple[str, ...],
     workspace: Path | None,
     yes: bool,

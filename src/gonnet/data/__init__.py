@@ -2,6 +2,7 @@
 
 from gonnet.data.engine import ColumnType, Engine, quoted
 from gonnet.data.loading import load, look_at
-from gonnet.data.parameters import Month, Values, resolve
+from gonnet.data.parameters import Values, resolve
+from gonnet.data.periods import Calendar, Period
 
-__all__ = ["ColumnType", "Engine", "Month", "Values", "load", "look_at", "quoted", "resolve"]
+__all__ = ["Calendar", "ColumnType", "Engine", "Period", "Values", "load", "look_at", "quoted", "resolve"]

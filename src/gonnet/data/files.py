@@ -1,220 +1,121 @@
-"""Reading files into the engine: CSV, TSV, Parquet, XLSX.
-
-Text files are read as text; a column becomes a number, a date or a yes/no only when every value of it is written as
-one in the plain form. `00042` therefore stays text wherever it stands, and 12.30 becomes an exact DECIMAL.
-"""
+"""Reading files into the engine, by their ending; several by a pattern; compressed ones."""
 
 from __future__ import annotations
 
-import csv
-import datetime as dt
-import re
-from decimal import Decimal
+import bz2
+import gzip
+import lzma
+import shutil
+import sqlite3
+from collections.abc import Iterator, Sequence
+from contextlib import closing
 from pathlib import Path
 
-from python_calamine import CalamineError, CalamineWorkbook
-
 from gonnet.data.engine import Engine, quoted
+from gonnet.data.staging import Hint, Stager, Target, settle
+from gonnet.data.text_files import load_csv, load_json_lines
+from gonnet.data.workbooks import load_workbook
 from gonnet.errors import DataError, meant
+from gonnet.jobs.models import FileDataSet
 
-_WHOLE = r"^-?(0|[1-9]\d{0,17})$"
-_DECIMAL = r"^-?(0|[1-9]\d{0,21})(\.\d{1,12})?$"
-_DATE = r"^\d{4}-\d{2}-\d{2}$"
-_TIME = r"^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(:\d{2}(\.\d{1,6})?)?$"
+_PACKED = {".gz": gzip.GzipFile, ".bz2": bz2.BZ2File, ".xz": lzma.LZMAFile}
+_KNOWN = ".csv, .tsv, .txt, .parquet, .jsonl, .ndjson, .xlsx, .xls, .ods, .sqlite, .db; each also as .gz, .bz2 or .xz"
+_BATCH = 10_000
 
 
-def load(engine: Engine, table: str, path: Path, sheet: str | None, text_columns: frozenset[str], where: str) -> None:
-    """Make `table` from the file at `path`, its rows in the order of the file.
-
-    Args:
-        engine: An engine that is not locked yet.
-        table: The name of the data set.
-        path: The file; its ending says what it is.
-        sheet: The sheet of a workbook; the first when None.
-        text_columns: Columns that stay text whatever they hold.
-        where: What to name in an error.
+def load(engine: Engine, target: Target, spec: FileDataSet, folder: Path) -> None:
+    """Make the target's table from the file or files that `spec` names, rows in the order of the files.
 
     Raises:
-        DataError: the file is not there, cannot be read or holds no header.
+        DataError: a file is not there, cannot be read or holds no header.
     """
-    if not path.is_file():
-        known = sorted(found.name for found in path.parent.glob("*") if found.is_file()) if path.parent.is_dir() else []
-        raise DataError(f"there is no file {path}", where=where, fix=meant(path.name, known, noun="file"))
-    match path.suffix.lower():
+    paths = [_unpacked(path, target) for path in _found(folder, spec.file, target)]
+    first = paths[0]
+    ending = first.suffix.lower()
+    if len(paths) > 1 and ending not in (".csv", ".tsv", ".txt", ".parquet", ".jsonl", ".ndjson"):
+        raise DataError(
+            f"several files of kind {ending} cannot be one data set", where=target.where, fix="Name one of them"
+        )
+    match ending:
         case ".csv" | ".tsv" | ".txt":
-            _load_text(engine, table, path, text_columns, where)
+            load_csv(engine, target, paths, spec.encoding)
+        case ".jsonl" | ".ndjson":
+            load_json_lines(engine, target, paths)
         case ".parquet":
-            engine.query(f"create table {quoted(table)} as select * from read_parquet(?)", [str(path)], where=where)
-            engine.tables.append(table)
-        case ".xlsx":
-            _load_workbook(engine, table, path, sheet, text_columns, where)
+            _load_parquet(engine, target, paths)
+        case ".xlsx" | ".xls" | ".ods":
+            load_workbook(engine, target, first, spec.sheet, spec.header)
+        case ".sqlite" | ".db":
+            _load_sqlite(engine, target, first, spec.sheet)
         case other:
-            raise DataError(
-                f"'{other or path.name}' is not a kind of file that can be read",
-                where=where,
-                fix="Known: .csv, .tsv, .parquet, .xlsx",
-            )
+            what = f"'{other or first.name}' is not a kind of file that can be read"
+            raise DataError(what, where=target.where, fix=f"Known: {_KNOWN}")
 
 
-def _load_text(engine: Engine, table: str, path: Path, text_columns: frozenset[str], where: str) -> None:
-    separator, header = _header(path, where)
-    _unique(header, path, where)
-    raw = f"{table} as read"
-    columns = {name: "VARCHAR" for name in header}
+def _found(folder: Path, name: str, target: Target) -> list[Path]:
+    path = folder / name
+    if any(sign in name for sign in "*?["):
+        base = Path(path.anchor) if path.is_absolute() else folder
+        found = sorted(base.glob(str(path.relative_to(base))))
+        if not found:
+            raise DataError(f"no file is called like {name}", where=target.where, fix=f"Looked in {path.parent}")
+        target.notes.append(f"{name}: {len(found)} file{'s' if len(found) > 1 else ''}")
+        return found
+    if not path.is_file():
+        known = sorted(other.name for other in path.parent.glob("*") if other.is_file()) if path.parent.is_dir() else []
+        raise DataError(f"there is no file {path}", where=target.where, fix=meant(path.name, known, noun="file"))
+    return [path]
+
+
+def _unpacked(path: Path, target: Target) -> Path:
+    """The file itself, or what a compressed one holds."""
+    packing = _PACKED.get(path.suffix.lower())
+    if packing is None:
+        return path
+    copy = target.scratch / path.stem
     try:
-        # No detection: it would guess a comment sign and drop the lines that begin with it.
+        with packing(path) as packed, copy.open("wb") as out:
+            shutil.copyfileobj(packed, out)
+    except (OSError, EOFError, lzma.LZMAError) as error:
+        raise DataError(f"{path.name} cannot be unpacked: {error}", where=target.where, fix="Pack it anew") from error
+    return copy
+
+
+def _load_parquet(engine: Engine, target: Target, paths: Sequence[Path]) -> None:
+    files = [str(path) for path in paths]
+    if not target.fixed:
         engine.query(
-            f"create temp table {quoted(raw)} as select * from read_csv(?, auto_detect=false, delim=?, header=true, "
-            "columns=?, quote='\"', escape='\"', comment='', strict_mode=true, null_padding=false)",
-            [str(path), separator, columns],
+            f"create table {quoted(target.name)} as select * from read_parquet(?)", [files], where=target.where
         )
-    except DataError as error:
-        raise _text_error(error, path, where) from error
-    types = {name: _found_type(engine, raw, name, text_columns) for name in header}
-    chosen = ", ".join(_converted(name, kind) for name, kind in types.items())
-    engine.query(f"create table {quoted(table)} as select {chosen} from {quoted(raw)}", where=where)
-    engine.query(f"drop table {quoted(raw)}")
-    engine.tables.append(table)
+        engine.tables.append(target.name)
+        return
+    engine.query(
+        f"create temp table {quoted(target.raw)} as select * from read_parquet(?)", [files], where=target.where
+    )
+    settle(engine, target, {column.name: Hint.KEPT for column in engine.columns(target.raw)})
 
 
-def _header(path: Path, where: str) -> tuple[str, list[str]]:
-    """Separator and column names, from the first line."""
+def _load_sqlite(engine: Engine, target: Target, path: Path, table: str | None) -> None:
     try:
-        with path.open(encoding="utf-8-sig", newline="") as lines:
-            first = next(iter(lines), "")
-            separator = max(",;\t|", key=first.count)
-            names = next(
-                csv.reader([first, *(line for line, _ in zip(lines, range(20), strict=False))], delimiter=separator), []
-            )
-    except UnicodeDecodeError as error:
-        raise DataError(f"{path.name} is not UTF-8 text", where=where, fix="Save it as UTF-8 and try again") from error
-    except (OSError, csv.Error) as error:
+        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as database:
+            names = [
+                str(name)
+                for (name,) in database.execute("select name from sqlite_master where type in ('table', 'view')")
+            ]
+            chosen = table if table is not None else names[0] if len(names) == 1 else None
+            if chosen is None or chosen not in names:
+                what = f"{path.name} has no table '{table}'" if table else f"{path.name} has {len(names)} tables"
+                raise DataError(what, where=target.where, fix=f"Name one with `sheet:`: {', '.join(names)}")
+            cursor = database.execute(f"select * from {quoted(chosen)}")
+            stager = Stager(target, [column[0] for column in cursor.description])
+            stager.write(_batches(cursor))
+    except sqlite3.Error as error:
         raise DataError(
-            f"{path.name} cannot be read: {error}", where=where, fix="Check the file and its permissions"
+            f"{path.name} is no readable SQLite file: {error}", where=target.where, fix="Check the file"
         ) from error
-    if not names or not any(name.strip() for name in names):
-        raise DataError(f"{path.name} is empty", where=where, fix="Its first line must name the columns")
-    return separator, [name.strip() for name in names]
+    stager.settle(engine, stager.dated_texts())
 
 
-def _unique(header: list[str], path: Path, where: str) -> None:
-    seen: set[str] = set()
-    for index, name in enumerate(header, 1):
-        if not name:
-            raise DataError(f"column {index} of {path.name} has no name", where=where, fix="Name it in the first line")
-        if name.casefold() in seen:
-            raise DataError(f"column '{name}' stands twice in {path.name}", where=where, fix="Rename one of them")
-        seen.add(name.casefold())
-
-
-def _text_error(error: DataError, path: Path, where: str) -> DataError:
-    text = str(error.__cause__)
-    line = re.search(r"CSV Error on Line: (\d+)", text)
-    place = f", line {line[1]}" if line else ""
-    if "not utf-8" in text.lower():
-        return DataError(f"{path.name}{place} is not UTF-8 text", where=where, fix="Save it as UTF-8 and try again")
-    columns = re.search(r"Expected Number of Columns: (\d+) Found: (\d+)", text)
-    if columns:
-        what = f"{path.name}{place} has {columns[2]} columns, the header has {columns[1]}"
-        return DataError(what, where=where, fix="A value with the separator in it must stand in quotes")
-    if "invalid state" in text:
-        what = f"the lines of {path.name} end in different ways, or a quote in it is not closed"
-        return DataError(what, where=where, fix="Save it anew as CSV from the program that made it")
-    if "unterminated quote" in text:
-        return DataError(
-            f"{path.name}{place}: a quote is not closed", where=where, fix="Close it, or double it inside a text"
-        )
-    return DataError(f"{path.name}{place} cannot be read: {error.what}", where=where, fix="Correct the line")
-
-
-def _found_type(engine: Engine, table: str, column: str, text_columns: frozenset[str]) -> str:
-    if column in text_columns:
-        return "VARCHAR"
-    name = quoted(column)
-    row = engine.query(
-        f"""select count({name}),
-          bool_and(regexp_matches({name}, '{_WHOLE}')),
-          bool_and(regexp_matches({name}, '{_DECIMAL}')),
-          max(length({name}) - coalesce(nullif(instr({name}, '.'), 0), length({name}))), max(length({name})),
-          bool_and(regexp_matches({name}, '{_DATE}') and try_cast({name} as date) is not null),
-          bool_and(regexp_matches({name}, '{_TIME}') and try_cast({name} as timestamp) is not null),
-          bool_and(lower({name}) in ('true', 'false'))
-        from {quoted(table)} where {name} is not null"""
-    )[0]
-    count, whole, decimal, places, longest, date, time, truth = row
-    if not count:
-        return "VARCHAR"
-    if whole:
-        return "BIGINT"
-    if decimal:
-        return f"DECIMAL({18 if int(str(longest)) + int(str(places)) <= 18 else 38},{places})"
-    return "DATE" if date else "TIMESTAMP" if time else "BOOLEAN" if truth else "VARCHAR"
-
-
-def _converted(name: str, kind: str) -> str:
-    return f"cast({quoted(name)} as {kind}) as {quoted(name)}"
-
-
-def _load_workbook(
-    engine: Engine, table: str, path: Path, sheet: str | None, text_columns: frozenset[str], where: str
-) -> None:
-    try:
-        book = CalamineWorkbook.from_path(str(path))
-        name = sheet if sheet is not None else book.sheet_names[0]
-        if name not in book.sheet_names:
-            raise DataError(
-                f"{path.name} has no sheet '{name}'", where=where, fix=meant(name, list(book.sheet_names), noun="sheet")
-            )
-        rows = book.get_sheet_by_name(name).to_python(skip_empty_area=True)
-    except (CalamineError, OSError, IndexError) as error:
-        raise DataError(
-            f"{path.name} is not a readable workbook: {error}", where=where, fix="Save it anew as .xlsx"
-        ) from error
-    if not rows:
-        raise DataError(
-            f"{path.name}, sheet '{name}', is empty", where=where, fix="Its first row must name the columns"
-        )
-    header = [str(cell).strip() for cell in rows[0]]
-    _unique(header, path, where)
-    body = [row for row in rows[1:] if any(cell not in ("", None) for cell in row)]
-    columns = [_typed([row[i] for row in body], text=header[i] in text_columns) for i in range(len(header))]
-    declared = ", ".join(f"{quoted(name)} {kind}" for name, (kind, _) in zip(header, columns, strict=True))
-    engine.query(f"create table {quoted(table)} ({declared})", where=where)
-    filled = [list(values) for _, values in columns]
-    types = ", ".join(f"unnest(cast(? as {kind}[]))" for kind, _ in columns)
-    if body:
-        engine.query(f"insert into {quoted(table)} select {types}", filled, where=where)
-    engine.tables.append(table)
-
-
-def _typed(values: list[object], *, text: bool) -> tuple[str, list[object]]:
-    """The DuckDB type of a workbook's column and its values; a column of mixed kinds is text."""
-    present = [value for value in values if value not in ("", None)]
-    kinds = {type(value) for value in present}
-    if not text and present and kinds <= {int, float}:
-        return _numeric(values)
-    if not text and present and kinds == {bool}:
-        return "BOOLEAN", [None if value == "" else value for value in values]
-    if not text and present and kinds == {dt.date}:
-        return "DATE", [None if value == "" else value for value in values]
-    if not text and present and kinds <= {dt.date, dt.datetime}:
-        return "TIMESTAMP", [None if value == "" else value for value in values]
-    return "VARCHAR", [None if value in ("", None) else plain_text(value) for value in values]
-
-
-def _numeric(values: list[object]) -> tuple[str, list[object]]:
-    """Whole numbers as BIGINT, others as the decimal a reader of the cell sees (15 significant digits)."""
-    found = [None if value in ("", None) else Decimal(f"{value:.15g}") for value in values]
-    places = max((-int(value.normalize().as_tuple().exponent) for value in found if value is not None), default=0)
-    if places <= 0:
-        return "BIGINT", [None if value is None else int(value) for value in found]
-    return f"DECIMAL(38,{min(places, 12)})", list(found)
-
-
-def plain_text(value: object) -> str:
-    """A workbook's value as text: a number that is whole has no decimals (`1042`, never `1042.0`)."""
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    if isinstance(value, float):
-        return f"{value:.15g}"
-    return str(value)
+def _batches(cursor: sqlite3.Cursor) -> Iterator[list[tuple[object, ...]]]:
+    while batch := cursor.fetchmany(_BATCH):
+        yield batch

@@ -2,39 +2,16 @@
 
 from __future__ import annotations
 
-import calendar
 import datetime as dt
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
-from babel import dates
-
+from gonnet.data.periods import FORMS, Ask, Calendar, Period
 from gonnet.errors import ParameterError, meant
 from gonnet.jobs.models import Parameter
 
-_MONTH = re.compile(r"^(\d{4})-(0[1-9]|1[0-2])$")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Month:
-    """A calendar month (ISO 8601 `2026-10`); both ends belong to it.
-
-    Attributes:
-        id: `2026-10`.
-        label: The month in the house's language, `October 2026`.
-        start: Its first day.
-        end: Its last day.
-    """
-
-    id: str
-    label: str
-    start: dt.date
-    end: dt.date
-
-    def __str__(self) -> str:
-        return self.label
+_TRUTHS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,7 +19,7 @@ class Values:
     """The parameters of one run.
 
     Attributes:
-        given: Name → value as templates see it: text, number, date or `Month`.
+        given: Name → value as templates see it: text, number, date, yes/no, `Period`, or a tuple of texts.
         as_of: The date the run is made for.
     """
 
@@ -50,22 +27,47 @@ class Values:
     as_of: dt.date
 
     def bound(self) -> dict[str, object]:
-        """Name → value as SQL sees it: a month `period` is `$period_start`, `$period_end`; always `$as_of`."""
+        """Name → value as SQL sees it: a `period` is `$period_start` and `$period_end`; there is always `$as_of`."""
         found: dict[str, object] = {"as_of": self.as_of}
         for name, value in self.given.items():
-            if isinstance(value, Month):
+            if isinstance(value, Period):
                 found |= {f"{name}_start": value.start, f"{name}_end": value.end}
             else:
-                found[name] = value
+                found[name] = list(value) if isinstance(value, tuple) else value
         return found
 
     def recorded(self) -> dict[str, str]:
         """Name → text, for the ledger."""
-        return {name: value.id if isinstance(value, Month) else str(value) for name, value in self.given.items()}
+        return {name: _recorded(value) for name, value in self.given.items()}
 
 
-def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: dt.date, locale: str) -> Values:
-    """Give every declared parameter its value: what was asked for, else its default.
+def _recorded(value: object) -> str:
+    match value:
+        case Period():
+            return value.id
+        case tuple():
+            return ", ".join(map(str, value))
+        case bool():
+            return "yes" if value else "no"
+        case _:
+            return str(value)
+
+
+def resolve(
+    declared: Mapping[str, Parameter],
+    asked: Mapping[str, str],
+    as_of: dt.date,
+    calendar: Calendar,
+    ask: Ask | None = None,
+) -> Values:
+    """Give every declared parameter its value: what was asked for, else its default, else what the operator says.
+
+    Args:
+        declared: The job's parameters.
+        asked: Name → text, as given with `--set`.
+        as_of: The date of the run.
+        calendar: How periods are counted and called.
+        ask: Asks the operator for a missing value; None where there is nobody to ask.
 
     Raises:
         ParameterError: a name is unknown, a value is of the wrong kind, or a value is missing.
@@ -79,16 +81,35 @@ def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: 
             )
     found: dict[str, object] = {}
     for name, parameter in declared.items():
-        raw = asked.get(name, parameter.default)
+        raw: object = asked.get(name, parameter.default)
+        if raw is None and ask is not None:
+            raw = ask(parameter.label or name, form_of(parameter))
         if raw is None:
-            raise ParameterError(
-                f"parameter '{name}' has no value", fix=f"Say `--set {name}=…` or give it a default in the job"
-            )
-        found[name] = _value(name, parameter, raw, as_of, locale)
+            fix = f"Say `--set {name}=…` ({form_of(parameter)}), or give it a default in the job"
+            raise ParameterError(f"parameter '{name}' has no value", fix=fix)
+        found[name] = _value(name, parameter, raw, as_of, calendar)
     return Values(given=found, as_of=as_of)
 
 
-def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, locale: str) -> object:
+def form_of(parameter: Parameter) -> str:
+    """How a value of the parameter is written."""
+    match parameter.kind:
+        case "text":
+            return "a text"
+        case "number":
+            return "a number such as 12.5"
+        case "date":
+            return "a date such as 2026-10-31"
+        case "yes/no":
+            return "yes or no"
+        case "choice":
+            some = "one or several, apart by commas, of" if parameter.several else "one of"
+            return f"{some}: {', '.join(parameter.of)}"
+        case span:
+            return f"a {span} such as {FORMS[span]}, or current, previous, next, last 30 days, or two dates apart by /"
+
+
+def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, calendar: Calendar) -> object:
     try:
         match parameter.kind:
             case "text":
@@ -97,29 +118,21 @@ def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, locale:
                 return Decimal(str(raw))
             case "date":
                 return raw if isinstance(raw, dt.date) else dt.date.fromisoformat(str(raw))
-            case "month":
-                return month(str(raw), as_of, locale)
-    except (ValueError, InvalidOperation) as error:
-        form = {"number": "a number such as 12.5", "date": "a date such as 2026-10-31"}.get(
-            parameter.kind, "a month such as 2026-10, or current, previous, next"
-        )
-        raise ParameterError(f"'{raw}' is not a value for parameter '{name}'", fix=f"Write {form}") from error
+            case "yes/no":
+                return raw if isinstance(raw, bool) else _TRUTHS[str(raw).casefold()]
+            case "choice":
+                return _chosen(name, parameter, raw)
+            case span:
+                return calendar.period(str(raw), span, as_of)
+    except (ValueError, KeyError, InvalidOperation) as error:
+        fix = f"Write {form_of(parameter)}"
+        raise ParameterError(f"'{raw}' is not a value for parameter '{name}'", fix=fix) from error
 
 
-def month(text: str, as_of: dt.date, locale: str = "en") -> Month:
-    """The month that `text` names: `2026-10`, or `current`, `previous`, `next` as seen from `as_of`.
-
-    Raises:
-        ValueError: `text` is none of these.
-    """
-    shift = {"current": 0, "previous": -1, "next": 1}.get(text)
-    if shift is not None:
-        year, index = divmod(as_of.year * 12 + as_of.month - 1 + shift, 12)
-    elif found := _MONTH.match(text):
-        year, index = int(found[1]), int(found[2]) - 1
-    else:
-        raise ValueError(text)
-    start = dt.date(year, index + 1, 1)
-    end = start.replace(day=calendar.monthrange(year, index + 1)[1])
-    label = dates.format_skeleton("yMMMM", start, locale=locale)
-    return Month(id=f"{year:04d}-{index + 1:02d}", label=label, start=start, end=end)
+def _chosen(name: str, parameter: Parameter, raw: object) -> object:
+    wanted = [part.strip() for part in str(raw).split(",")] if parameter.several else [str(raw)]
+    for choice in wanted:
+        if choice not in parameter.of:
+            fix = meant(choice, parameter.of, noun="choice")
+            raise ParameterError(f"'{choice}' is not a choice of parameter '{name}'", fix=fix)
+    return tuple(wanted) if parameter.several else wanted[0]

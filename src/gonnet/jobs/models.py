@@ -26,19 +26,64 @@ class Part(BaseModel):
 Name = Annotated[str, Field(pattern=NAME)]
 
 
-class Parameter(Part):
-    """A value asked for at run time."""
+SPANS = ("day", "week", "month", "quarter", "half-year", "year")
+"""The kinds of parameters that are periods."""
 
-    kind: Literal["text", "number", "date", "month"]
-    default: str | int | Decimal | dt.date | None = None
+
+class Parameter(Part):
+    """A value asked for at run time.
+
+    Attributes:
+        of: The choices of a `choice`.
+        several: Whether more than one of them can be chosen.
+    """
+
+    kind: Literal["text", "number", "date", "yes/no", "choice", "day", "week", "month", "quarter", "half-year", "year"]
+    default: str | bool | int | Decimal | dt.date | None = None
     label: str | None = None
+    of: tuple[str, ...] = ()
+    several: bool = False
+
+    @field_validator("of", mode="before")
+    @classmethod
+    def _choices_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else value
+
+    @model_validator(mode="after")
+    def _choices_where_they_belong(self) -> Parameter:
+        if (self.kind == "choice") != bool(self.of):
+            raise ValueError("a parameter of kind choice, and only that, has its choices under `of`")
+        if self.several and self.kind != "choice":
+            raise ValueError("only a choice can be `several`")
+        return self
+
+
+ColumnKind = Annotated[str, Field(pattern=r"^(text|whole|number|date|time|yes/no|decimal\(\d{1,2}, ?\d{1,2}\))$")]
 
 
 class FileDataSet(Part):
-    """A data set from a file: CSV, TSV, Parquet or XLSX, by its ending."""
+    """A data set from a file or, by a pattern, from several; its ending says what it is.
+
+    Attributes:
+        sheet: Of a workbook, or the table of a SQLite file.
+        header: The row of a workbook that names the columns, from 1.
+        encoding: Of a text file; found when it is not given.
+        types: Column → the type it must have.
+    """
 
     file: str
     sheet: str | None = None
+    header: int = Field(default=1, ge=1)
+    encoding: str | None = None
+    types: dict[str, ColumnKind] = {}
+
+
+class DatabaseDataSet(Part):
+    """A data set from a query to a database of the workspace."""
+
+    database: str
+    sql: str
+    types: dict[str, ColumnKind] = {}
 
 
 class SqlDataSet(Part):
@@ -225,7 +270,7 @@ class JobFile(Part):
     about: str = ""
     tags: Names = ()
     parameters: dict[Name, Parameter] = {}
-    data: dict[Name, FileDataSet | SqlDataSet] = Field(min_length=1)
+    data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
     recipients: RecipientList | None = None
     figures: dict[Name, str] = {}

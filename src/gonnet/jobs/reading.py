@@ -20,13 +20,15 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.scalarfloat import ScalarFloat
 
 from gonnet.errors import JobError, meant, nearest
-from gonnet.jobs.models import FactsBlock, FileDataSet, Job, JobFile, SqlDataSet, TableBlock, TextBlock
+from gonnet.jobs.models import DatabaseDataSet, FactsBlock, FileDataSet, Job, JobFile, SqlDataSet, TableBlock, TextBlock
 from gonnet.jobs.positions import Place, Positions
 from gonnet.jobs.workspace import Workspace, WorkspaceFile
 
 M = TypeVar("M", bound=BaseModel)
 
-_UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, SqlDataSet, FactsBlock, TextBlock, TableBlock))
+_UNION_TAGS = frozenset(
+    part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, FactsBlock, TextBlock, TableBlock)
+)
 
 
 def load_job(workspace: Workspace, name: str) -> Job:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
-from gonnet.jobs.models import Column, FactsBlock, Job, TableBlock, TextBlock
+from gonnet.jobs.models import SPANS, Column, FactsBlock, Job, TableBlock, TextBlock
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
@@ -116,7 +116,7 @@ def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tup
         "run": ("date", "job"),
     }
     for name, parameter in job.file.parameters.items():
-        known[name] = ("id", "label", "start", "end") if parameter.kind == "month" else None
+        known[name] = ("id", "label", "start", "end", "days") if parameter.kind in SPANS else None
     return known
 
 

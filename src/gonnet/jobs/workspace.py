@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import os
 import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator
 
-from gonnet.errors import JobError
+from gonnet.errors import JobError, meant
+from gonnet.jobs import secrets
 from gonnet.jobs.models import Name, Part
 from gonnet.wording.formats import House
-
-_ENVIRONMENT = re.compile(r"\$\{([A-Za-z_][A-Za-z0-9_]*)\}")
 
 
 class MailServer(Part):
@@ -37,26 +36,36 @@ class MailServer(Part):
     @field_validator("password")
     @classmethod
     def _never_in_the_file(cls, value: str | None) -> str | None:
-        if value is not None and not _ENVIRONMENT.fullmatch(value):
-            raise ValueError("a password does not stand in a file: write ${NAME} and set NAME in the environment")
+        return secrets.required(value)
+
+
+class Database(Part):
+    """A database that data sets are read from.
+
+    Attributes:
+        url: As SQLAlchemy writes it: `postgresql://reader@host/name`, `mysql://…`, `sqlite:///file.db`, or any other.
+        password: Only `${NAME}` or `${keyring:SERVICE/USER}`.
+        seconds: How long a query may take.
+        max_rows: More rows than this stop the run.
+    """
+
+    url: str
+    password: str | None = Field(default=None, repr=False)
+    seconds: int = Field(default=600, ge=1, le=86_400)
+    max_rows: int = Field(default=50_000_000, ge=1)
+
+    @field_validator("password")
+    @classmethod
+    def _never_in_the_file(cls, value: str | None) -> str | None:
+        return secrets.required(value)
+
+    @field_validator("url")
+    @classmethod
+    def _no_password_in_the_url(cls, value: str) -> str:
+        found = re.match(r"^[^:/]+://[^/@:]*:([^@/]*)@", value)
+        if found and not secrets.is_reference(found[1]):
+            raise ValueError("a password does not stand in a file: write ${NAME} in its place and set NAME")
         return value
-
-    def secret(self, environment: os._Environ[str] | dict[str, str], where: str) -> str | None:
-        """The password from the environment, or None where the server has none.
-
-        Raises:
-            JobError: the variable is not set.
-        """
-        if self.password is None:
-            return None
-        name = self.password[2:-1]
-        if name not in environment:
-            raise JobError(
-                f"the environment variable {name} is not set",
-                where=where,
-                fix=f"Set it, for instance `export {name}=…`",
-            )
-        return environment[name]
 
 
 class Style(Part):
@@ -102,8 +111,20 @@ class WorkspaceFile(Part):
     """The whole of `gonnet.yaml`."""
 
     mail_servers: dict[Name, MailServer] = Field(default={})
+    databases: dict[Name, Database] = Field(default={})
+    time_zone: str = "UTC"
+    year_begins: int = Field(default=1, ge=1, le=12)
     style: Style = Style()
     ledger: LedgerPlace = LedgerPlace()
+
+    @field_validator("time_zone")
+    @classmethod
+    def _zone_is_known(cls, value: str) -> str:
+        try:
+            ZoneInfo(value)
+        except (ZoneInfoNotFoundError, ValueError) as error:
+            raise ValueError(f"'{value}' is not a time zone; write one such as Europe/Dublin") from error
+        return value
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,6 +153,33 @@ class Workspace:
     def house(self) -> House:
         """The conventions for figures."""
         return House(locale=self.file.style.locale, currency=self.file.style.currency)
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The time zone in which times are shown and dates are counted."""
+        return ZoneInfo(self.file.time_zone)
+
+    @property
+    def secrets(self) -> secrets.Secrets:
+        """Where passwords come from.
+
+        Raises:
+            JobError: the `.env` file can be read by others.
+        """
+        return secrets.Secrets.of(self.folder)
+
+    def database(self, name: str, where: str) -> Database:
+        """The database `name`.
+
+        Raises:
+            JobError: there is no such one.
+        """
+        if name not in self.file.databases:
+            known = list(self.file.databases)
+            raise JobError(
+                f"there is no database '{name}' in gonnet.yaml", where=where, fix=meant(name, known, noun="database")
+            )
+        return self.file.databases[name]
 
     def job_path(self, name: str) -> Path:
         """The file of the job `name`, which may be given with its ending or folder too."""

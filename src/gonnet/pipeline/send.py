@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import secrets
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
@@ -106,7 +105,8 @@ def link_for(run: RunRecord, tools: Tools) -> SmtpLink:
         JobError: the workspace no longer has the server, or its password is not set.
     """
     name, server = tools.workspace.server(run.server, "gonnet.yaml")
-    password = server.secret(os.environ, f"gonnet.yaml, mail server '{name}'")
+    where = f"gonnet.yaml, mail server '{name}'"
+    password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
     trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
     return SmtpLink(server, password, trusted)
 

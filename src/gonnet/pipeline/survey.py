@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet import data, packages, recipients, reports, rules, split
+from gonnet.data.periods import Ask
 from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
@@ -27,11 +28,13 @@ class Request:
         as_of: The date the run is made for.
         asked: Parameter → text, as given with `--set`.
         only: Keys to which the run is limited; empty for all.
+        ask: Asks the operator for a parameter that has no value; None where there is nobody to ask.
     """
 
     as_of: dt.date
     asked: Mapping[str, str]
     only: tuple[str, ...] = ()
+    ask: Ask | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,6 +51,7 @@ class Survey:
         fields: The columns of a row that reports use.
         findings: What the operator should know.
         not_chosen: Rows left aside because the run is limited to some keys.
+        notes: How the data sets were read.
     """
 
     engine: data.Engine
@@ -59,6 +63,7 @@ class Survey:
     fields: tuple[str, ...]
     findings: tuple[Finding, ...]
     not_chosen: int
+    notes: tuple[str, ...]
 
 
 Step = Callable[[str], None]
@@ -81,9 +86,11 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
     _raise_all(references.within_the_file(job))
     house = tools.workspace.house
     wording = Wording(house)
-    values = data.resolve(job.file.parameters, request.asked, request.as_of, house.locale)
+    calendar = data.Calendar(locale=house.locale, year_begins=tools.workspace.file.year_begins)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, calendar, request.ask)
     step("data")
-    engine = data.load(job, tools.workspace.folder, values)
+    loaded = data.load(job, tools.workspace, values)
+    engine = loaded.engine
     try:
         columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
         _raise_all(references.to_the_data(job, columns, wording))
@@ -124,6 +131,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
         fields=used,
         findings=findings,
         not_chosen=sum(slices.counts.values()) - sum(plan.addressed.rows for plan in plans),
+        notes=loaded.notes,
     )
 
 

@@ -59,6 +59,10 @@ class Tools:
         style = self.workspace.file.style
         return Look(organisation=style.organisation, accent=style.accent, paper=style.paper, house=self.workspace.house)
 
+    def today(self) -> dt.date:
+        """The date in the workspace's time zone."""
+        return self.clock().astimezone(self.workspace.zone).date()
+
     @property
     def work_folder(self) -> Path:
         """Where a run keeps what it needs only while it is made."""

@@ -1,0 +1,253 @@
+"""Reading from databases: one read-only transaction a run, rows in batches, never everything at once."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import (
+    URL,
+    BindParameter,
+    Connection,
+    CursorResult,
+    TextClause,
+    bindparam,
+    create_engine,
+    make_url,
+    text,
+)
+from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, SQLAlchemyError
+
+from gonnet.data.binding import bound
+from gonnet.data.engine import Engine
+from gonnet.data.staging import Hint, Stager, Target
+from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
+from gonnet.jobs.models import DatabaseDataSet
+from gonnet.jobs.secrets import Secrets
+from gonnet.jobs.workspace import Database
+
+_BATCH = 20_000
+_DRIVERS = {"postgresql": "psycopg", "postgres": "psycopg", "mysql": "pymysql", "mariadb": "pymysql"}
+_EXTRAS = {"psycopg": "gonnet[postgresql]", "pymysql": "gonnet[mysql]"}
+
+# Type numbers of PostgreSQL (pg_type.oid).
+_POSTGRESQL = {
+    16: Hint.TRUTH, 20: Hint.WHOLE, 21: Hint.WHOLE, 23: Hint.WHOLE, 700: Hint.FLOAT, 701: Hint.FLOAT,
+    1700: Hint.DECIMAL, 1082: Hint.DATE, 1114: Hint.TIME, 1184: Hint.TIME,
+}  # fmt: skip
+# Field types of the MySQL protocol (Protocol::ColumnType).
+_MYSQL = {
+    0: Hint.DECIMAL, 246: Hint.DECIMAL, 1: Hint.WHOLE, 2: Hint.WHOLE, 3: Hint.WHOLE, 8: Hint.WHOLE, 9: Hint.WHOLE,
+    13: Hint.WHOLE, 4: Hint.FLOAT, 5: Hint.FLOAT, 10: Hint.DATE, 14: Hint.DATE, 7: Hint.TIME, 12: Hint.TIME,
+}  # fmt: skip
+_CHAR = 1042  # PostgreSQL's fixed-width text, which comes with trailing blanks
+
+
+@dataclass(slots=True)
+class Databases:
+    """The databases of one run: each is connected to once, and all of its queries see one state of it.
+
+    Attributes:
+        secrets: Where passwords come from; what it gave out appears in no message.
+    """
+
+    secrets: Secrets
+    _open: dict[str, Connection] = field(default_factory=dict)
+
+    def close(self) -> None:
+        """Give every connection back."""
+        for connection in self._open.values():
+            with contextlib.suppress(SQLAlchemyError):
+                connection.close()
+            connection.engine.dispose()
+        self._open.clear()
+
+    def load(
+        self, engine: Engine, target: Target, spec: DatabaseDataSet, database: Database, values: Mapping[str, object]
+    ) -> None:
+        """Make the target's table from a query.
+
+        Raises:
+            JobError: the driver is missing, the password is refused, or the query names an unknown parameter.
+            DataError: the query does not run, or gives too many rows.
+            UnreachableError: the server is not there, or went away.
+        """
+        statement, names = bound(spec.sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
+        unknown = [name for name in names if name not in values]
+        if unknown:
+            known = ", ".join(f"${name}" for name in sorted(values)) or "none"
+            raise DataError(
+                f"unknown parameter ${unknown[0]}", where=target.where, fix=f"Parameters of this job: {known}"
+            )
+        connection = self.connection(spec.database, database, target.where)
+        stager: Stager | None = None
+        try:
+            result = connection.execution_options(stream_results=True, max_row_buffer=_BATCH).execute(
+                _statement(statement, names, values), {name: values[name] for name in names}
+            )
+            with contextlib.closing(result):
+                columns = list(result.keys())
+                _require_distinct(columns, target)
+                hints = _declared(connection, result)
+                stager = Stager(target, columns)
+                stager.write(_batches(result, database.max_rows, target, _padded(connection, result)))
+        except SQLAlchemyError as error:
+            raise self._told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
+        stager.settle(engine, hints or stager.dated_texts())
+
+    def connection(self, name: str, database: Database, where: str) -> Connection:
+        """The run's connection to a database: read-only, one snapshot where the server offers that.
+
+        Raises:
+            JobError: the driver is missing or the password is refused.
+            UnreachableError: the server is not there.
+        """
+        if name not in self._open:
+            url = self._url(name, database, where)
+            try:
+                engine = create_engine(url, connect_args=_connect_args(url, database.seconds), pool_pre_ping=False)
+                self._open[name] = _snapshot(engine.connect(), database.seconds)
+            except ModuleNotFoundError as error:
+                raise _missing_driver(url, error, where) from error
+            except SQLAlchemyError as error:
+                raise self._told(error, name, database, where, None) from error
+        return self._open[name]
+
+    def _url(self, name: str, database: Database, where: str) -> URL:
+        try:
+            url = make_url(self.secrets.resolve(database.url, where, in_url=True))
+        except ArgumentError as error:
+            fix = "Write it as postgresql://user@host/name, mysql://user@host/name or sqlite:///file.db"
+            raise JobError(f"the url of database '{name}' cannot be read", where="gonnet.yaml", fix=fix) from error
+        driver = _DRIVERS.get(url.drivername)
+        if driver:
+            backend = "postgresql" if driver == "psycopg" else "mysql"
+            url = url.set(drivername=f"{backend}+{driver}")
+        if database.password is not None:
+            url = url.set(password=self.secrets.resolve(database.password, where))
+        if url.get_backend_name() == "sqlite" and url.database and not url.database.startswith("file:"):
+            url = url.set(database=f"file:{url.database}", query={"mode": "ro", "uri": "true"})
+        return url
+
+    def _told(self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None) -> GonnetError:
+        """What happened, in words, without any secret; `rows` is None while connecting."""
+        if isinstance(error, NoSuchModuleError):
+            backend = database.url.partition(":")[0]
+            return JobError(
+                f"no driver for '{backend}' is installed", where="gonnet.yaml", fix="Install its SQLAlchemy dialect"
+            )
+        original = getattr(error, "orig", None) or error
+        said = self.secrets.hidden(_sentence(original))
+        state = str(getattr(original, "sqlstate", None) or "")
+        code = original.args[0] if original.args and isinstance(original.args[0], int) else 0
+        if state.startswith("28") or code in (1044, 1045, 1698) or "password authentication failed" in said:
+            fix = "Check user and password; the password comes from the environment"
+            return JobError(f"database '{name}' refuses the login: {said}", where=where, fix=fix)
+        if state == "57014" or code in (1969, 3024):
+            fix = "Narrow the query, or give the database more `seconds` in gonnet.yaml"
+            return UnreachableError(f"database '{name}' took longer than {database.seconds} s", where=where, fix=fix)
+        lost = isinstance(error, DBAPIError) and error.connection_invalidated
+        if rows is None or lost or code in (2003, 2006, 2013) or state.startswith(("08", "57P")):
+            when = "cannot be reached" if rows is None else f"went away after {rows:,} rows"
+            fix = "Nothing was prepared; check that it runs, then run it again"
+            return UnreachableError(f"database '{name}' {when}: {said}", where=where, fix=fix)
+        return DataError(f"database '{name}' refuses the query: {said}", where=where, fix="Correct the SQL")
+
+
+def _statement(sql: str, names: Sequence[str], values: Mapping[str, object]) -> TextClause:
+    """The statement; a parameter of several values stands for the list behind `in`."""
+    several: list[BindParameter[object]] = [
+        bindparam(name, expanding=True) for name in names if isinstance(values[name], list)
+    ]
+    return text(sql).bindparams(*several)
+
+
+def _sentence(error: BaseException) -> str:
+    """The first line of what a driver says, without its numbers."""
+    parts = error.args[1] if len(error.args) > 1 and isinstance(error.args[0], int) else str(error)
+    lines = [line.strip() for line in str(parts).splitlines() if line.strip()]
+    return re.sub(r"^\w+(\.\w+)*Error: ", "", lines[0]).rstrip(".") if lines else type(error).__name__
+
+
+def _missing_driver(url: URL, error: ModuleNotFoundError, where: str) -> JobError:
+    extra = _EXTRAS.get(error.name or "")
+    fix = f"Install it: pip install '{extra}'" if extra else f"Install the driver: pip install {error.name}"
+    return JobError(f"the driver for {url.get_backend_name()} is not installed", where=where, fix=fix)
+
+
+def _connect_args(url: URL, seconds: int) -> dict[str, Any]:
+    match url.get_backend_name():
+        case "postgresql":
+            return {"connect_timeout": 15}
+        case "mysql":
+            return {"connect_timeout": 15, "read_timeout": seconds + 5, "charset": "utf8mb4"}
+        case "sqlite":
+            return {"timeout": min(seconds, 60)}
+        case _:
+            return {}
+
+
+def _snapshot(connection: Connection, seconds: int) -> Connection:
+    """Begin the run's transaction: it reads only, and sees one state from beginning to end."""
+    match connection.dialect.name:
+        case "postgresql":
+            connection = connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+            connection.exec_driver_sql(f"set local statement_timeout = {seconds * 1000}")
+            return connection
+        case "mysql" | "mariadb":
+            connection = connection.execution_options(isolation_level="AUTOCOMMIT")
+            if connection.dialect.is_mariadb:  # type: ignore[attr-defined]
+                connection.exec_driver_sql(f"set session max_statement_time={seconds}")
+            else:
+                connection.exec_driver_sql(f"set session max_execution_time={seconds * 1000}")
+            connection.exec_driver_sql("set session transaction isolation level repeatable read")
+            connection.exec_driver_sql("start transaction with consistent snapshot, read only")
+            return connection
+        case _:
+            return connection
+
+
+def _require_distinct(columns: Sequence[str], target: Target) -> None:
+    seen: set[str] = set()
+    for column in columns:
+        if column.casefold() in seen:
+            fix = "Give one of them another name with `as`"
+            raise DataError(f"the query gives two columns called '{column}'", where=target.where, fix=fix)
+        seen.add(column.casefold())
+
+
+def _declared(connection: Connection, result: CursorResult[Any]) -> dict[str, Hint]:
+    """Column → what the server says of it; nothing where it does not say."""
+    known = {"postgresql": _POSTGRESQL, "mysql": _MYSQL, "mariadb": _MYSQL}.get(connection.dialect.name)
+    cursor = result.cursor
+    if known is None or cursor is None:
+        return {}
+    return {str(column[0]): known.get(int(str(column[1])), Hint.TEXT) for column in cursor.description}
+
+
+def _padded(connection: Connection, result: CursorResult[Any]) -> frozenset[int]:
+    """The columns whose texts come filled up with blanks to a fixed width."""
+    if connection.dialect.name != "postgresql" or result.cursor is None:
+        return frozenset()
+    return frozenset(index for index, column in enumerate(result.cursor.description) if column[1] == _CHAR)
+
+
+def _batches(
+    result: CursorResult[Any], most: int, target: Target, padded: frozenset[int]
+) -> Iterator[Sequence[Sequence[object]]]:
+    count = 0
+    for batch in result.partitions(_BATCH):
+        count += len(batch)
+        if count > most:
+            fix = "Narrow the query, or raise `max_rows` of the database in gonnet.yaml"
+            raise DataError(f"the query gives more than {most:,} rows", where=target.where, fix=fix)
+        yield [_trimmed(row, padded) for row in batch] if padded else batch
+
+
+def _trimmed(row: Sequence[object], padded: frozenset[int]) -> list[object]:
+    return [
+        value.rstrip(" ") if index in padded and isinstance(value, str) else value for index, value in enumerate(row)
+    ]

@@ -1,0 +1,81 @@
+"""Workbooks: XLSX, XLS, ODS, through one reader."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from decimal import Decimal
+from pathlib import Path
+
+from python_calamine import CalamineError, CalamineWorkbook
+
+from gonnet.data.engine import Engine
+from gonnet.data.staging import Hint, Stager, Target
+from gonnet.data.text_files import require_names
+from gonnet.errors import DataError, meant
+
+
+def load_workbook(engine: Engine, target: Target, path: Path, sheet: str | None, header: int) -> None:
+    """Make the target's table from a sheet.
+
+    Args:
+        engine: The engine.
+        target: The data set.
+        path: The workbook.
+        sheet: The sheet's name; the first when None.
+        header: The row with the column names, from 1.
+
+    Raises:
+        DataError: the file is no workbook, the sheet is not there or empty.
+    """
+    rows = _rows(target, path, sheet)[header - 1 :]
+    if not rows:
+        raise DataError(f"{path.name} has no row {header}", where=target.where, fix="That row must name the columns")
+    names = [str(cell).strip() for cell in rows[0]]
+    while names and not names[-1]:
+        names.pop()
+    require_names(names, path, target)
+    body = [row[: len(names)] for row in rows[1:] if any(cell not in ("", None) for cell in row)]
+    columns = [_values([row[index] for row in body]) for index in range(len(names))]
+    stager = Stager(target, names)
+    stager.write([list(zip(*columns, strict=True))] if body else [])
+    stager.settle(engine, {name: Hint.TEXT for name, values in zip(names, columns, strict=True) if not any(values)})
+
+
+def _rows(target: Target, path: Path, sheet: str | None) -> list[list[object]]:
+    try:
+        book = CalamineWorkbook.from_path(str(path))
+        name = sheet if sheet is not None else book.sheet_names[0]
+        if name not in book.sheet_names:
+            known = list(book.sheet_names)
+            raise DataError(
+                f"{path.name} has no sheet '{name}'", where=target.where, fix=meant(name, known, noun="sheet")
+            )
+        return [list(row) for row in book.get_sheet_by_name(name).to_python(skip_empty_area=False)]
+    except (CalamineError, OSError, IndexError) as error:
+        raise DataError(
+            f"{path.name} is not a readable workbook: {error}", where=target.where, fix="Save it anew"
+        ) from error
+
+
+def _values(cells: Sequence[object]) -> list[object]:
+    """The values of a column: numbers as the decimals a reader of the cells sees; mixed kinds as text."""
+    found = [None if cell in ("", None) else cell for cell in cells]
+    kinds = {type(cell) for cell in found if cell is not None}
+    if kinds and kinds <= {int, float}:
+        decimals = [None if cell is None else Decimal(f"{cell:.15g}") for cell in found]
+        if all(cell is None or cell == cell.to_integral_value() for cell in decimals):
+            return [None if cell is None else int(cell) for cell in decimals]
+        return list(decimals)
+    if len(kinds) <= 1 or kinds <= {dt.date, dt.datetime}:
+        return found
+    return [None if cell is None else plain_text(cell) for cell in found]
+
+
+def plain_text(value: object) -> str:
+    """A workbook's value as text: a number that is whole has no decimals (`1042`, never `1042.0`)."""
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    if isinstance(value, float):
+        return f"{value:.15g}"
+    return str(value)
