@@ -23,6 +23,7 @@ _PROMPT = "PS1='$ '"
 
 _TERMINALS = {
     "check": "gonnet check statements",
+    "rows": "gonnet rows statements",
     "prepare": "gonnet prepare statements",
     "review": "gonnet review 2 | head -44",
     "send": "gonnet send 2 --yes",

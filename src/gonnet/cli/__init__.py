@@ -16,6 +16,7 @@ COMMANDS = {
     "demo": "Make a made-up cooperative and walk one run through it.",
     "new": "Write a job for a table of your own.",
     "check": "Look at a job and its data before anything is made.",
+    "rows": "Look at the data: columns, gaps, ranges, totals, first rows.",
     "prepare": "Make every recipient's package. Contacts nobody.",
     "review": "See every package of a run before anything leaves.",
     "send": "Hand over what is ready, and only that.",

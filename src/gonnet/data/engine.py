@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import duckdb
 
+from gonnet.data.macros import MACROS
 from gonnet.errors import DataError
 
 _NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMAL|DOUBLE|FLOAT|REAL)")
@@ -59,6 +60,8 @@ class Engine:
     def __init__(self) -> None:
         self._connection = duckdb.connect(":memory:")
         self.tables: list[str] = []
+        for head, body in MACROS.items():
+            self._connection.execute(f"create macro {head} as ({body})")
 
     def close(self) -> None:
         """Give the memory back."""

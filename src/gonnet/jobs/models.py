@@ -61,6 +61,56 @@ class Parameter(Part):
 ColumnKind = Annotated[str, Field(pattern=r"^(text|whole|number|date|time|yes/no|decimal\(\d{1,2}, ?\d{1,2}\))$")]
 
 
+def _listed(value: object) -> object:
+    return (value,) if isinstance(value, str) else tuple(value) if isinstance(value, list) else value
+
+
+Names = Annotated[tuple[str, ...], BeforeValidator(_listed)]
+
+
+class Newest(Part):
+    """How fresh a data set must be: the newest date of a column, at most so many days before the date of the run."""
+
+    column: str
+    within: int = Field(ge=0)
+
+
+class ControlTotal(Part):
+    """A sum that a column must have: a number, or SQL over the data sets that gives one."""
+
+    column: str
+    is_: int | Decimal | str = Field(alias="is")
+
+
+class Expectation(Part):
+    """What must be true of a data set before anything is made of it.
+
+    Attributes:
+        rows: At least so many.
+        newest: How fresh it must be.
+        columns: Columns that must be there.
+        unique: Columns whose values together stand only once.
+        filled: Columns without an empty value.
+        total: What a column must add up to.
+        otherwise: Whether the run stops or is held where something of this fails.
+    """
+
+    rows: int | None = Field(default=None, ge=0)
+    newest: Newest | None = None
+    columns: Names = ()
+    unique: Names = ()
+    filled: Names = ()
+    total: ControlTotal | None = None
+    otherwise: Literal["stop", "hold"] = "stop"
+
+
+class Command(Part):
+    """A program that is run without a shell: its words, and how long it may take."""
+
+    run: Names = Field(min_length=1)
+    seconds: int = Field(default=600, ge=1, le=86_400)
+
+
 class FileDataSet(Part):
     """A data set from a file or, by a pattern, from several; its ending says what it is.
 
@@ -76,6 +126,7 @@ class FileDataSet(Part):
     header: int = Field(default=1, ge=1)
     encoding: str | None = None
     types: dict[str, ColumnKind] = {}
+    expect: Expectation = Expectation()
 
 
 class DatabaseDataSet(Part):
@@ -84,12 +135,14 @@ class DatabaseDataSet(Part):
     database: str
     sql: str
     types: dict[str, ColumnKind] = {}
+    expect: Expectation = Expectation()
 
 
 class SqlDataSet(Part):
     """A data set from SQL over the data sets above it."""
 
     sql: str
+    expect: Expectation = Expectation()
 
 
 class Split(Part):
@@ -97,13 +150,6 @@ class Split(Part):
 
     rows: str
     by: str
-
-
-def _listed(value: object) -> object:
-    return (value,) if isinstance(value, str) else tuple(value) if isinstance(value, list) else value
-
-
-Names = Annotated[tuple[str, ...], BeforeValidator(_listed)]
 
 
 class RecipientList(Part):
@@ -269,6 +315,8 @@ class JobFile(Part):
     title: str
     about: str = ""
     tags: Names = ()
+    before: Command | None = None
+    after: Command | None = None
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split

@@ -75,6 +75,12 @@ class RunWriter:
         work.execute(insert(schema.deliveries), rows)
 
     @told
+    def note(self, what: str) -> None:
+        """Write down that something happened in the run."""
+        with self._engine.begin() as work:
+            self._note(work, self.id, what, None)
+
+    @told
     def close(self, *, seconds: float, account: Mapping[str, object], findings: Sequence[tuple[str, str]]) -> None:
         """The run is complete: from here on it can be reviewed and sent."""
         with self._engine.begin() as work:

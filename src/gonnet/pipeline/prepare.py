@@ -11,11 +11,12 @@ from gonnet.checks import Account
 from gonnet.checks.accounting import Bookkeeper
 from gonnet.data import quoted
 from gonnet.errors import JobError, RunError
+from gonnet.findings import Weight
 from gonnet.jobs import Job
 from gonnet.jobs.models import EmailSpec
-from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.packages import PackagePlan
-from gonnet.pipeline import workshop
+from gonnet.pipeline import commands, workshop
 from gonnet.pipeline.produce import Letter, Made
 from gonnet.pipeline.survey import Request, Step, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
@@ -37,8 +38,11 @@ def prepare(
     """
     began = time.monotonic()
     letter, server = write_letter(job, tools)
+    before = _before(job, tools)
     found = survey(job, tools, request, step)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, server)) as run:
+        if before is not None:
+            run.note(before.text)
         step("documents")
         sums = _sums_by_key(found)
         books = Bookkeeper()
@@ -49,8 +53,24 @@ def prepare(
         account = _account(books, found, sums)
         tools.store.settle()
         findings = [(str(finding.weight), finding.text) for finding in found.findings]
+        findings += _after(job, tools, run)
         run.close(seconds=time.monotonic() - began, account=account, findings=findings)
     return tools.ledger.run(str(run.id))
+
+
+def _before(job: Job, tools: Tools) -> commands.Ran | None:
+    command = job.file.before
+    return commands.required(command, tools.workspace.folder, job.at("before")) if command else None
+
+
+def _after(job: Job, tools: Tools, run: RunWriter) -> list[tuple[str, str]]:
+    """Run the job's last command; a finding where it fails."""
+    command = job.file.after
+    if command is None:
+        return []
+    ran = commands.run(command, tools.workspace.folder, job.at("after"))
+    run.note(ran.text)
+    return [] if ran.code == 0 else [(str(Weight.ATTENTION), ran.text[:300])]
 
 
 def write_letter(job: Job, tools: Tools) -> tuple[Letter | None, str | None]:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet import data, packages, recipients, reports, rules, split
+from gonnet.data.expectations import broken
 from gonnet.data.periods import Ask
 from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
@@ -86,8 +87,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
     _raise_all(references.within_the_file(job))
     house = tools.workspace.house
     wording = Wording(house)
-    calendar = data.Calendar(locale=house.locale, year_begins=tools.workspace.file.year_begins)
-    values = data.resolve(job.file.parameters, request.asked, request.as_of, calendar, request.ask)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar, request.ask)
     step("data")
     loaded = data.load(job, tools.workspace, values)
     engine = loaded.engine
@@ -99,6 +99,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
         step("recipients")
         people = _people(job, engine)
         addressed = recipients.match(slices.counts, people)
+        lacking = _expected(job, engine, request)
         step("rules")
         fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
         evaluated = rules.evaluate(engine, job, [part.key for part in addressed], fields, values.bound())
@@ -107,6 +108,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
             (part, evaluated[part.key], rules.decide(part, evaluated[part.key], job.file.rules, has_list=has_list))
             for part in _chosen(addressed, request.only)
         ]
+        parts = [(part, found, rules.held_with_the_run(decision, lacking)) for part, found, decision in parts]
         step("packages")
         common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
         plans = tuple(packages.assemble(job, parts, common, wording))
@@ -114,6 +116,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
         report_plans, used = reports.settle(engine, job, slices.columns, tools.look)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
+            *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),
             *_about_keys(job, engine, slices),
             *unmatched([part for part, _, _ in parts], has_list=has_list),
             *unknowns(job.file.rules, chosen),
@@ -139,6 +142,22 @@ def _raise_all(mistakes: Iterator[JobError]) -> None:
     found = list(mistakes)
     if found:
         raise JobError.of(found)
+
+
+def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
+    """What is expected of the data and not so, where that holds the run.
+
+    Raises:
+        DataError: something of it stops the run.
+    """
+    lacking = list(broken(engine, job, request.as_of))
+    stopping = [part for part in lacking if not part.holds]
+    if stopping:
+        text = "; ".join(part.text for part in stopping)
+        raise DataError(
+            text, where=stopping[0].where, fix="Nothing was prepared; refresh the data, or change what is expected"
+        )
+    return [part.text for part in lacking]
 
 
 def _people(job: Job, engine: data.Engine) -> tuple[Recipient, ...]:

@@ -17,6 +17,7 @@ from gonnet.jobs import Workspace
 from gonnet.ledger import Ledger, Store
 
 if TYPE_CHECKING:
+    from gonnet.data import Calendar
     from gonnet.reports import Look
 
 P = ParamSpec("P")
@@ -58,6 +59,13 @@ class Tools:
 
         style = self.workspace.file.style
         return Look(organisation=style.organisation, accent=style.accent, paper=style.paper, house=self.workspace.house)
+
+    @property
+    def calendar(self) -> Calendar:
+        """How periods are counted and called."""
+        from gonnet.data import Calendar
+
+        return Calendar(locale=self.workspace.house.locale, year_begins=self.workspace.file.year_begins)
 
     def today(self) -> dt.date:
         """The date in the workspace's time zone."""

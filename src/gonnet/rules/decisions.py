@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from gonnet.findings import Finding, Weight
@@ -31,6 +31,7 @@ class Cause(StrEnum):
     LEAK = "leak check"
     UNPRINTABLE = "unprintable"
     TEXT = "text"
+    EXPECTATION = "expectation"
     NOT_CHOSEN = "not chosen"
 
 
@@ -54,7 +55,7 @@ class Decision:
     def drawn(self) -> bool:
         """Whether its documents are made: what is held for a person to look at can be looked at."""
         return self.outcome is Outcome.READY or (
-            self.outcome is Outcome.HELD and self.cause in (Cause.RULE, Cause.NO_ADDRESS)
+            self.outcome is Outcome.HELD and self.cause in (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION)
         )
 
 
@@ -80,6 +81,13 @@ def decide(addressed: Addressed, evaluated: Evaluated, rules: Sequence[Rule], *,
     if holding:
         return Decision(outcome=Outcome.HELD, cause=Cause.RULE, reason=f"{holding[0].hold}", unknown=unknown)
     return Decision(outcome=Outcome.READY, unknown=unknown)
+
+
+def held_with_the_run(decision: Decision, lacking: Sequence[str]) -> Decision:
+    """The decision where the data lack something: what would be ready is held."""
+    if not lacking or decision.outcome is not Outcome.READY:
+        return decision
+    return replace(decision, outcome=Outcome.HELD, cause=Cause.EXPECTATION, reason=lacking[0])
 
 
 def unknowns(rules: Sequence[Rule], evaluated: Mapping[str, Evaluated]) -> Iterator[Finding]:

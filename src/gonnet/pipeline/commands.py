@@ -1,0 +1,73 @@
+"""Programs that run before a run reads its data, and after: no shell, a time limit, the output kept."""
+
+from __future__ import annotations
+
+import subprocess
+from dataclasses import dataclass
+from pathlib import Path
+
+from gonnet.errors import DataError
+from gonnet.jobs.models import Command
+
+_MOST = 20_000  # characters of output that are kept
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ran:
+    """A program that ran.
+
+    Attributes:
+        words: What was run.
+        code: Its exit code; None where it was stopped at its time limit.
+        output: The end of what it printed.
+    """
+
+    words: tuple[str, ...]
+    code: int | None
+    output: str
+
+    @property
+    def text(self) -> str:
+        """What happened, for the record."""
+        how = "was stopped at its time limit" if self.code is None else f"ended with {self.code}"
+        return f"`{' '.join(self.words)}` {how}" + (f": {self.output}" if self.output else "")
+
+
+def run(command: Command, folder: Path, where: str) -> Ran:
+    """Run a program in `folder`.
+
+    Raises:
+        DataError: there is no such program.
+    """
+    try:
+        found = subprocess.run(
+            command.run,
+            cwd=folder,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            timeout=command.seconds,
+            check=False,
+        )
+    except subprocess.TimeoutExpired as error:
+        return Ran(words=command.run, code=None, output=_end(error.output))
+    except OSError as error:
+        what = f"the program '{command.run[0]}' cannot be run: {error.strerror}"
+        raise DataError(what, where=where, fix="Give its full path, and check that it may be run") from error
+    return Ran(words=command.run, code=found.returncode, output=_end(found.stdout))
+
+
+def required(command: Command, folder: Path, where: str) -> Ran:
+    """Run a program that must succeed.
+
+    Raises:
+        DataError: it did not.
+    """
+    ran = run(command, folder, where)
+    if ran.code != 0:
+        raise DataError(ran.text[:600], where=where, fix="Nothing was prepared; put it right and run it again")
+    return ran
+
+
+def _end(output: bytes | None) -> str:
+    return (output or b"").decode("utf-8", "replace").strip()[-_MOST:]

@@ -1,0 +1,51 @@
+"""Reading a job's data to look at one data set of it."""
+
+from __future__ import annotations
+
+from gonnet import data
+from gonnet.data import Engine
+from gonnet.data.profile import View
+from gonnet.errors import DataError, meant
+from gonnet.jobs import Job
+from gonnet.pipeline.survey import Request
+from gonnet.pipeline.tools import Tools
+from gonnet.split import key_expression
+
+
+def look(
+    job: Job, tools: Tools, request: Request, name: str | None, key: str | None
+) -> tuple[Engine, View, tuple[str, ...]]:
+    """The loaded data, the view that was asked for, and how it was read. Close the engine when done.
+
+    Args:
+        job: The job.
+        tools: The tools.
+        request: The parameters.
+        name: The data set; the one that is split when None.
+        key: Only the rows of this key; None for all.
+
+    Raises:
+        DataError: there is no such data set, or it has no key column.
+    """
+    table = name if name is not None else job.file.split.rows
+    if table not in job.file.data:
+        raise DataError(f"the job has no data set '{table}'", fix=meant(table, list(job.file.data), noun="data set"))
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar, request.ask)
+    loaded = data.load(job, tools.workspace, values)
+    try:
+        view = View(table=table, key=(_key(job, loaded.engine, table), key) if key is not None else None)
+    except BaseException:
+        loaded.engine.close()
+        raise
+    return loaded.engine, view, loaded.notes
+
+
+def _key(job: Job, engine: Engine, table: str) -> str:
+    known = [column.name for column in engine.columns(table)]
+    people = job.file.recipients
+    wanted = [job.file.split.by] + ([people.key] if people and people.rows == table else [])
+    column = next((column for column in reversed(wanted) if column in known), None)
+    if column is None:
+        what = f"data set '{table}' has no column '{job.file.split.by}', by which the job splits"
+        raise DataError(what, where="--key", fix=f"Its columns: {', '.join(known)}")
+    return key_expression(engine, table, column)
