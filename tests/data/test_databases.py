@@ -345,3 +345,84 @@ def test_a_env_file_that_others_can_read_is_refused(dairy: Dairy) -> None:
 )
 def test_only_parameters_are_rewritten(sql: str, rewritten: str, names: tuple[str, ...]) -> None:
     assert bound(sql, lambda name: f":{name}", colon=r"\:") == (rewritten, names)
+
+
+PER_KEY = """milk:
+    database: pool
+    per_key: {at_once: 3}
+    sql: |
+      select farm_no, day, litres, amount, remark from milk where trim(farm_no) = $key and litres >= $least"""
+
+
+def asked(dairy: Dairy, place: Place, *changes: tuple[str, str]) -> tuple[dict[str, tuple[str, str]], dict[str, Any]]:
+    """States and account of a run whose rows are asked for key by key."""
+    rows = list(csv.DictReader((dairy.folder / "milk.csv").read_text().splitlines()))
+    insert = "insert into milk values (:farm_no, :day, :litres, :amount, :remark)"
+    kinds = "farm_no varchar(9), day varchar(10), litres integer, amount decimal(9, 2), remark varchar(40)"
+    if not changes or changes[0][0] != "again":
+        place.run(f"create table milk ({kinds})", rows=(insert, rows))
+    settings = (dairy.folder / "gonnet.yaml").read_text()
+    dairy.write("gonnet.yaml", settings + f"databases:\n  pool: {{url: '{place.url}'}}\n")
+    parameter = ("data:\n", "parameters: {least: {kind: number, default: 1}}\ndata:\n")
+    typed = (
+        "milk: {file: milk.csv}",
+        "milk_asked: {sql: 'select farm_no, day::date as day, litres, amount, remark from milk'}\n  milk: {file: milk.csv}",
+    )
+    text = ("milk: {file: milk.csv}", PER_KEY)
+    with dairy.tools() as tools:
+        run = dairy.prepared(
+            tools,
+            parameter,
+            typed,
+            text,
+            ("rows: milk,", "rows: milk_asked,"),
+            *(c for c in changes if c[0] != "again"),
+        )
+        found = {key: (str(p.state), p.reason) for key, p in dairy.by_key(tools, run).items()}
+    return found, dict(run.account)
+
+
+def test_one_question_per_recipient_gives_each_their_rows(dairy: Dairy, place: Place) -> None:
+    found, account = asked(dairy, place)
+    assert {key: state for key, (state, _) in found.items()} == {
+        "00042": "ready",
+        "117": "ready",
+        "118": "held",
+        "119": "skipped",
+    }
+    assert (account["read"], account["delivered"]) == (5, 4)
+
+
+@pytest.mark.parametrize(
+    ("sql", "says"),
+    [
+        (
+            "where trim(farm_no) = $key and litres >= $least / (case when $key = '117' then 0 else 1 end)",
+            "its question failed: database 'pool' refuses the query: division by zero",
+        ),
+        (
+            "where (trim(farm_no) = $key or $key = '117') and litres >= $least",
+            "its question failed: the answer holds rows of another key ('00042')",
+        ),
+    ],
+)
+def test_a_question_that_fails_holds_its_key_alone(dairy: Dairy, postgresql: Place, sql: str, says: str) -> None:
+    found, account = asked(dairy, postgresql, ("where trim(farm_no) = $key and litres >= $least", sql))
+    assert found["117"] == ("held", says)
+    assert found["00042"][0] == "ready"
+    assert account["delivered"] == 2
+
+
+def test_a_key_is_bound_in_its_question(dairy: Dairy, place: Place) -> None:
+    dairy.write(
+        "members.csv",
+        "farm_no,farm_name,email,adviser\n\"x' or '1'='1\",Evil,evil@x.example,\n117,Łąka,laka@x.example,\n",
+    )
+    found, account = asked(dairy, place)
+    assert found["x' or '1'='1"] == ("skipped", "no milk")
+    assert account["read"] == 2
+
+
+def test_where_no_question_is_answered_the_run_stops(dairy: Dairy, place: Place) -> None:
+    with pytest.raises(DataError, match=r"no question was answered: database 'pool' refuses the query"):
+        asked(dairy, place, ("from milk where", "from nowhere where"))

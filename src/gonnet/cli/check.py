@@ -70,6 +70,7 @@ def _as_json(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Fi
             {
                 "job": job.name,
                 "data": tables,
+                "seconds": {name: round(seconds, 3) for name, seconds in found.seconds.items()},
                 "parameters": found.values.recorded(),
                 "keys": len(found.slices.counts),
                 "states": dict(states),
@@ -91,7 +92,7 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
         for name, value in found.values.recorded().items():
             _show.line(f"  {name:<14} {value}")
         for name, count in tables.items():
-            _show.line(f"  {name:<14} {_show.many(count, 'row')}")
+            _show.line(f"  {name:<14} {_show.many(count, 'row')} in {found.seconds[name]:.2f} s")
         for note in found.notes:
             _show.line(f"  {note}", "bright_black")
         states = Counter(str(plan.decision.outcome) for plan in found.plans)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import datetime as dt
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import (
@@ -19,6 +21,7 @@ from sqlalchemy import (
     make_url,
     text,
 )
+from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, SQLAlchemyError
 
 from gonnet.data.binding import bound
@@ -86,17 +89,29 @@ class Databases:
         stager: Stager | None = None
         try:
             result = connection.execution_options(stream_results=True, max_row_buffer=_BATCH).execute(
-                _statement(statement, names, values), {name: values[name] for name in names}
+                statement_of(statement, names, values), bindable(connection, names, values)
             )
             with contextlib.closing(result):
                 columns = list(result.keys())
                 _require_distinct(columns, target)
-                hints = _declared(connection, result)
+                hints = declared(connection, result)
                 stager = Stager(target, columns)
                 stager.write(_batches(result, database.max_rows, target, _padded(connection, result)))
         except SQLAlchemyError as error:
-            raise self._told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
+            raise self.told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
         stager.settle(engine, hints or stager.dated_texts())
+
+    def pool(self, name: str, database: Database, where: str, size: int) -> SqlEngine:
+        """An engine of its own with `size` connections, for questions that are asked at the same time.
+
+        Raises:
+            JobError: the driver is missing.
+        """
+        url = self._url(name, database, where)
+        try:
+            return create_engine(url, connect_args=_connect_args(url, database.seconds), pool_size=size, max_overflow=0)
+        except ModuleNotFoundError as error:
+            raise _missing_driver(url, error, where) from error
 
     def connection(self, name: str, database: Database, where: str) -> Connection:
         """The run's connection to a database: read-only, one snapshot where the server offers that.
@@ -109,11 +124,11 @@ class Databases:
             url = self._url(name, database, where)
             try:
                 engine = create_engine(url, connect_args=_connect_args(url, database.seconds), pool_pre_ping=False)
-                self._open[name] = _snapshot(engine.connect(), database.seconds)
+                self._open[name] = snapshot(engine.connect(), database.seconds)
             except ModuleNotFoundError as error:
                 raise _missing_driver(url, error, where) from error
             except SQLAlchemyError as error:
-                raise self._told(error, name, database, where, None) from error
+                raise self.told(error, name, database, where, None) from error
         return self._open[name]
 
     def _url(self, name: str, database: Database, where: str) -> URL:
@@ -132,7 +147,7 @@ class Databases:
             url = url.set(database=f"file:{url.database}", query={"mode": "ro", "uri": "true"})
         return url
 
-    def _told(self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None) -> GonnetError:
+    def told(self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None) -> GonnetError:
         """What happened, in words, without any secret; `rows` is None while connecting."""
         if isinstance(error, NoSuchModuleError):
             backend = database.url.partition(":")[0]
@@ -157,12 +172,31 @@ class Databases:
         return DataError(f"database '{name}' refuses the query: {said}", where=where, fix="Correct the SQL")
 
 
-def _statement(sql: str, names: Sequence[str], values: Mapping[str, object]) -> TextClause:
+def statement_of(sql: str, names: Sequence[str], values: Mapping[str, object]) -> TextClause:
     """The statement; a parameter of several values stands for the list behind `in`."""
     several: list[BindParameter[object]] = [
         bindparam(name, expanding=True) for name in names if isinstance(values[name], list)
     ]
     return text(sql).bindparams(*several)
+
+
+def bindable(connection: Connection, names: Sequence[str], values: Mapping[str, object]) -> dict[str, object]:
+    """The values as the driver takes them: SQLite's knows neither decimals nor dates."""
+    if connection.dialect.name != "sqlite":
+        return {name: values[name] for name in names}
+    return {name: _for_sqlite(values[name]) for name in names}
+
+
+def _for_sqlite(value: object) -> object:
+    match value:
+        case Decimal():
+            return int(value) if value == value.to_integral_value() else float(value)
+        case dt.date():
+            return value.isoformat()
+        case list():
+            return [_for_sqlite(part) for part in value]
+        case _:
+            return value
 
 
 def _sentence(error: BaseException) -> str:
@@ -190,7 +224,7 @@ def _connect_args(url: URL, seconds: int) -> dict[str, Any]:
             return {}
 
 
-def _snapshot(connection: Connection, seconds: int) -> Connection:
+def snapshot(connection: Connection, seconds: int) -> Connection:
     """Begin the run's transaction: it reads only, and sees one state from beginning to end."""
     match connection.dialect.name:
         case "postgresql":
@@ -219,7 +253,7 @@ def _require_distinct(columns: Sequence[str], target: Target) -> None:
         seen.add(column.casefold())
 
 
-def _declared(connection: Connection, result: CursorResult[Any]) -> dict[str, Hint]:
+def declared(connection: Connection, result: CursorResult[Any]) -> dict[str, Hint]:
     """Column → what the server says of it; nothing where it does not say."""
     known = {"postgresql": _POSTGRESQL, "mysql": _MYSQL, "mariadb": _MYSQL}.get(connection.dialect.name)
     cursor = result.cursor

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import tempfile
+import time
 from collections.abc import Mapping
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
-from gonnet.data import files
+from gonnet.data import files, per_key
 from gonnet.data.databases import Databases
-from gonnet.data.engine import Engine
+from gonnet.data.engine import Engine, quoted
+from gonnet.data.keys import key_text
 from gonnet.data.parameters import Values
+from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target
 from gonnet.errors import DataError, StorageError, meant
 from gonnet.jobs.models import DatabaseDataSet, FileDataSet, Job, SqlDataSet
@@ -25,13 +28,17 @@ class Loaded:
     Attributes:
         engine: Holds them as tables; locked.
         notes: What was found while reading: separators, encodings, files of a pattern.
+        failed: Key → why its question was not answered, for data sets that are asked once per key.
+        seconds: Data set → how long it took to make.
     """
 
     engine: Engine
     notes: tuple[str, ...]
+    failed: Mapping[str, str]
+    seconds: Mapping[str, float]
 
 
-def load(job: Job, workspace: Workspace, values: Values) -> Loaded:
+def load(job: Job, workspace: Workspace, values: Values, progress: Progress = lambda _done, _total: None) -> Loaded:
     """Make every data set of the job a table; the engine is locked when this returns.
 
     Files and databases are read first, then SQL runs over them in the order of the job file.
@@ -40,6 +47,7 @@ def load(job: Job, workspace: Workspace, values: Values) -> Loaded:
         job: The job.
         workspace: Whose folder relative file names count from, and whose databases are read.
         values: The parameters, bound to every query that names them.
+        progress: Told how many questions of how many are answered, where there is one per key.
 
     Raises:
         DataError: a file or a query fails.
@@ -48,21 +56,71 @@ def load(job: Job, workspace: Workspace, values: Values) -> Loaded:
     """
     engine = Engine()
     notes: list[str] = []
+    failed: dict[str, str] = {}
+    watch = _Watch()
     try:
         with _scratch(workspace) as scratch, closing(Databases(secrets=workspace.secrets)) as databases:
             for name, part in job.file.data.items():
-                if not isinstance(part, SqlDataSet):
+                if not isinstance(part, SqlDataSet) and not _is_per_key(part):
                     target = _target(job, name, part, workspace, Path(scratch), notes)
                     _read(engine, target, part, workspace, databases, values)
+                    watch.lap(name)
+            for name, part in job.file.data.items():
+                if isinstance(part, DatabaseDataSet) and _is_per_key(part):
+                    target = _target(job, name, part, workspace, Path(scratch), notes)
+                    keys = _keys(job, engine, part, target.where)
+                    database = workspace.database(part.database, target.where)
+                    question = Question(
+                        spec=part, database=database, key_column=job.file.split.by, values=values.bound()
+                    )
+                    failed |= per_key.load(engine, target, question, keys, databases, progress)
+                    watch.lap(name)
         engine.lock()
         for name, part in job.file.data.items():
             if isinstance(part, SqlDataSet):
                 engine.create(name, part.sql.strip().rstrip(";"), values.bound(), where=job.at("data", name, "sql"))
+                watch.lap(name)
         _require_columns(job, engine)
     except BaseException:
         engine.close()
         raise
-    return Loaded(engine=engine, notes=tuple(notes))
+    return Loaded(engine=engine, notes=tuple(notes), failed=failed, seconds=watch.laps)
+
+
+class _Watch:
+    """Takes the time between one data set and the next."""
+
+    def __init__(self) -> None:
+        self.laps: dict[str, float] = {}
+        self._last = time.monotonic()
+
+    def lap(self, name: str) -> None:
+        """What happened since the last lap was the making of `name`."""
+        now = time.monotonic()
+        self.laps[name], self._last = now - self._last, now
+
+
+def _is_per_key(part: object) -> bool:
+    return isinstance(part, DatabaseDataSet) and part.per_key is not None
+
+
+def _keys(job: Job, engine: Engine, part: DatabaseDataSet, where: str) -> list[str]:
+    """The keys that are asked for, sorted."""
+    assert part.per_key is not None
+    people = job.file.recipients
+    table = part.per_key.keys or (people.rows if people else "")
+    column = people.key if people and table == people.rows else job.file.split.by
+    if table not in engine.tables:
+        fix = "Name a data set from a file or a plain query with `keys:`"
+        raise DataError("there is no data set to take the keys from", where=where, fix=fix)
+    known = [found.name for found in engine.columns(table)]
+    if column not in known:
+        raise DataError(
+            f"data set '{table}' has no column '{column}'", where=where, fix=meant(column, known, noun="column")
+        )
+    expression = key_text(engine, table, column, where=where)
+    rows = engine.query(f"select distinct {expression} as k from {quoted(table)} order by k")
+    return [str(key) for (key,) in rows if key is not None]
 
 
 def _scratch(workspace: Workspace) -> tempfile.TemporaryDirectory[str]:

@@ -129,11 +129,25 @@ class FileDataSet(Part):
     expect: Expectation = Expectation()
 
 
+class PerKey(Part):
+    """A query that is asked once for each key, bound as `$key`, instead of once for all.
+
+    Attributes:
+        keys: The data set (a file or a query) whose key column says which keys there are; the recipient list when not
+            given.
+        at_once: How many questions are asked at the same time.
+    """
+
+    keys: str | None = None
+    at_once: int = Field(default=4, ge=1, le=64)
+
+
 class DatabaseDataSet(Part):
     """A data set from a query to a database of the workspace."""
 
     database: str
     sql: str
+    per_key: PerKey | None = None
     types: dict[str, ColumnKind] = {}
     expect: Expectation = Expectation()
 

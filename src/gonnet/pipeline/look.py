@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from gonnet import data
 from gonnet.data import Engine
+from gonnet.data.keys import key_text
 from gonnet.data.profile import View
 from gonnet.errors import DataError, meant
 from gonnet.jobs import Job
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import Tools
-from gonnet.split import key_expression
 
 
 def look(
@@ -48,4 +48,4 @@ def _key(job: Job, engine: Engine, table: str) -> str:
     if column is None:
         what = f"data set '{table}' has no column '{job.file.split.by}', by which the job splits"
         raise DataError(what, where="--key", fix=f"Its columns: {', '.join(known)}")
-    return key_expression(engine, table, column)
+    return key_text(engine, table, column)

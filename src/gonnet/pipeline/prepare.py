@@ -39,7 +39,7 @@ def prepare(
     began = time.monotonic()
     letter, server = write_letter(job, tools)
     before = _before(job, tools)
-    found = survey(job, tools, request, step)
+    found = survey(job, tools, request, step, progress)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, server)) as run:
         if before is not None:
             run.note(before.text)

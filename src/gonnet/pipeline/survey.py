@@ -13,7 +13,7 @@ from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.tools import Tools
+from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
 from gonnet.rules import figures
@@ -53,6 +53,7 @@ class Survey:
         findings: What the operator should know.
         not_chosen: Rows left aside because the run is limited to some keys.
         notes: How the data sets were read.
+        seconds: Data set → how long it took to make.
     """
 
     engine: data.Engine
@@ -65,12 +66,15 @@ class Survey:
     findings: tuple[Finding, ...]
     not_chosen: int
     notes: tuple[str, ...]
+    seconds: Mapping[str, float]
 
 
 Step = Callable[[str], None]
 
 
-def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: None) -> Survey:
+def survey(
+    job: Job, tools: Tools, request: Request, step: Step = lambda _name: None, progress: Progress = no_progress
+) -> Survey:
     """Read the data, split it, match it with the recipients and decide about every package. Contacts nobody.
 
     Args:
@@ -78,6 +82,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
         tools: The tools.
         request: What was asked for.
         step: Told each step as it begins.
+        progress: Told how many questions are answered, where there is one per key.
 
     Raises:
         JobError: something the job names is not there (carries all such mistakes), or its SQL does not run.
@@ -89,7 +94,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
     wording = Wording(house)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar, request.ask)
     step("data")
-    loaded = data.load(job, tools.workspace, values)
+    loaded = data.load(job, tools.workspace, values, progress)
     engine = loaded.engine
     try:
         columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
@@ -108,7 +113,10 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
             (part, evaluated[part.key], rules.decide(part, evaluated[part.key], job.file.rules, has_list=has_list))
             for part in _chosen(addressed, request.only)
         ]
-        parts = [(part, found, rules.held_with_the_run(decision, lacking)) for part, found, decision in parts]
+        parts = [
+            (part, found, rules.held_by_the_data(decision, loaded.failed.get(part.key), lacking))
+            for part, found, decision in parts
+        ]
         step("packages")
         common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
         plans = tuple(packages.assemble(job, parts, common, wording))
@@ -135,6 +143,7 @@ def survey(job: Job, tools: Tools, request: Request, step: Step = lambda _name: 
         findings=findings,
         not_chosen=sum(slices.counts.values()) - sum(plan.addressed.rows for plan in plans),
         notes=loaded.notes,
+        seconds=loaded.seconds,
     )
 
 

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from gonnet.data import Engine, quoted
+from gonnet.data.keys import key_text
 from gonnet.jobs.models import RecipientList
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
-from gonnet.split import key_expression
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,7 +43,7 @@ def read(engine: Engine, spec: RecipientList, *, where: str = "") -> tuple[Recip
         DataError: the key column cannot be used as a key.
     """
     columns = [column.name for column in engine.columns(spec.rows)]
-    expression = key_expression(engine, spec.rows, spec.key, where=where)
+    expression = key_text(engine, spec.rows, spec.key, where=where)
     chosen = ", ".join(quoted(column) for column in columns)
     rows = engine.query(f"select {expression}, rowid + 1, {chosen} from {quoted(spec.rows)} order by rowid")
     found = []
@@ -56,7 +56,7 @@ def read(engine: Engine, spec: RecipientList, *, where: str = "") -> tuple[Recip
 
 def lines_without_key(engine: Engine, spec: RecipientList) -> int:
     """How many lines of the list have no key and can receive nothing."""
-    expression = key_expression(engine, spec.rows, spec.key)
+    expression = key_text(engine, spec.rows, spec.key)
     return int(str(engine.query(f"select count(*) from {quoted(spec.rows)} where {expression} is null")[0][0]))
 
 

@@ -32,6 +32,7 @@ class Cause(StrEnum):
     UNPRINTABLE = "unprintable"
     TEXT = "text"
     EXPECTATION = "expectation"
+    NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"
 
 
@@ -83,8 +84,16 @@ def decide(addressed: Addressed, evaluated: Evaluated, rules: Sequence[Rule], *,
     return Decision(outcome=Outcome.READY, unknown=unknown)
 
 
-def held_with_the_run(decision: Decision, lacking: Sequence[str]) -> Decision:
-    """The decision where the data lack something: what would be ready is held."""
+def held_by_the_data(decision: Decision, failure: str | None, lacking: Sequence[str]) -> Decision:
+    """The decision where its own question failed, or the data lack something: what would be sent is held.
+
+    Args:
+        decision: What the rules and the list say.
+        failure: Why the key's own question was not answered, or None.
+        lacking: What is expected of the data and not so.
+    """
+    if failure is not None:
+        return replace(decision, outcome=Outcome.HELD, cause=Cause.NO_ANSWER, reason=f"its question failed: {failure}")
     if not lacking or decision.outcome is not Outcome.READY:
         return decision
     return replace(decision, outcome=Outcome.HELD, cause=Cause.EXPECTATION, reason=lacking[0])

@@ -6,14 +6,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from gonnet.data import ColumnType, Engine, quoted
+from gonnet.data.keys import BLANK, key_text
 from gonnet.errors import DataError
 
 SORTED = "gonnet_rows"
 KEY = "gonnet_key"
 ROW = "gonnet_row"
 
-_EXACT_FLOAT = 2**53
-_BLANK = r"[\p{Z}\p{Cc}]"  # blanks of every script, tabs, line ends and other controls
 _FLOAT_AS = "decimal(30, 10)"
 
 
@@ -45,7 +44,7 @@ def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slice
         DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart.
     """
     columns = engine.columns(table)
-    expression = key_expression(engine, table, column, where=where)
+    expression = key_text(engine, table, column, where=where)
     chosen = ", ".join(_exact(engine, table, found, where) for found in columns)
     engine.query(
         f"""create table {SORTED} as
@@ -62,30 +61,6 @@ def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slice
         first_without_key=tuple(_int(row[0]) for row in without),
         trimmed=_trimmed(engine, table, column),
     )
-
-
-def key_expression(engine: Engine, table: str, column: str, *, where: str = "") -> str:
-    """The SQL expression that gives the key of a row of `table` as text, or NULL where it is empty.
-
-    Raises:
-        DataError: as for `by_key`.
-    """
-    name = quoted(column)
-    kind = next(found for found in engine.columns(table) if found.name == column)
-    if not kind.is_number:
-        return f"nullif(regexp_replace(cast({name} as varchar), '^{_BLANK}+|{_BLANK}+$', '', 'g'), '')"
-    if not kind.is_integer:
-        limit = f" or abs({name}) > {_EXACT_FLOAT}" if kind.is_float else ""
-        odd = engine.query(
-            f"select cast({name} as varchar) from {quoted(table)} where {name} <> round({name}, 0){limit} limit 1"
-        )
-        if odd:
-            raise DataError(
-                f"the key '{column}' of data set '{table}' is a number with decimals or too many digits ({odd[0][0]})",
-                where=where,
-                fix="Make it text where it comes from, so that 1.1 and 1.10 stay two keys",
-            )
-    return f"cast(cast({name} as hugeint) as varchar)"
 
 
 def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
@@ -137,8 +112,8 @@ def _trimmed(engine: Engine, table: str, column: str) -> int:
         return 0
     name = quoted(column)
     found = engine.query(
-        f"select count(*) from {quoted(table)} where regexp_matches(cast({name} as varchar), '^{_BLANK}|{_BLANK}$') "
-        f"and not regexp_full_match(cast({name} as varchar), '{_BLANK}*')"
+        f"select count(*) from {quoted(table)} where regexp_matches(cast({name} as varchar), '^{BLANK}|{BLANK}$') "
+        f"and not regexp_full_match(cast({name} as varchar), '{BLANK}*')"
     )
     return _int(found[0][0])
 

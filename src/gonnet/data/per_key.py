@@ -1,0 +1,150 @@
+"""One question per recipient: for systems that must apply the recipient's own rights to what they answer.
+
+Each key is asked for with a query of its own, the key bound as `$key`, a few at the same time on pooled connections.
+What a question answers belongs to the key that was asked for, by construction. One that fails holds that key alone.
+The split of one result is quicker and sees one state of the database; this is for where it cannot be had.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from dataclasses import dataclass
+from functools import partial
+
+from sqlalchemy import Engine as SqlEngine
+from sqlalchemy.exc import SQLAlchemyError
+
+from gonnet.data.binding import bound
+from gonnet.data.databases import Databases, bindable, declared, snapshot, statement_of
+from gonnet.data.engine import Engine
+from gonnet.data.staging import Hint, Stager, Target
+from gonnet.errors import DataError, GonnetError
+from gonnet.jobs.models import DatabaseDataSet
+from gonnet.jobs.workspace import Database
+
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """What came of one question.
+
+    Attributes:
+        key: The key that was asked for.
+        columns: The columns of the answer; empty where it failed.
+        hints: What the server says of them.
+        rows: The rows.
+        failure: Why there is none, or None.
+    """
+
+    key: str
+    columns: tuple[str, ...] = ()
+    hints: Mapping[str, Hint] | None = None
+    rows: tuple[tuple[object, ...], ...] = ()
+    failure: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Question:
+    """A query that is asked for each key.
+
+    Attributes:
+        spec: The data set.
+        database: Where it is asked.
+        key_column: The column in which the answers get their key.
+        values: The other parameters.
+    """
+
+    spec: DatabaseDataSet
+    database: Database
+    key_column: str
+    values: Mapping[str, object]
+
+
+def load(
+    engine: Engine, target: Target, question: Question, keys: Sequence[str], databases: Databases, progress: Progress
+) -> dict[str, str]:
+    """Make the target's table from the answers for all keys, in key order; returns key → why it could not be asked.
+
+    Raises:
+        DataError: no question was answered, or the answers do not have the same columns.
+    """
+    answers = _ask_all(question, keys, databases, target, progress)
+    good = [answer for answer in answers if answer.failure is None]
+    failed = {answer.key: answer.failure for answer in answers if answer.failure is not None}
+    if not good:
+        reason = next(iter(failed.values()), "there is no key to ask for")
+        raise DataError(
+            f"no question was answered: {reason}", where=target.where, fix="Nothing was prepared; correct the SQL"
+        )
+    columns = good[0].columns
+    for answer in good:
+        if answer.columns != columns:
+            raise DataError(
+                f"the answer for key '{answer.key}' has other columns", where=target.where, fix="Name them in the SQL"
+            )
+    own = columns if question.key_column in columns else (question.key_column, *columns)
+    stager = Stager(target, own)
+    stager.write([_with_key(answer, question.key_column) for answer in good])
+    hints = dict(good[0].hints or stager.dated_texts())
+    stager.settle(engine, hints | {question.key_column: Hint.TEXT})
+    return failed
+
+
+def _ask_all(
+    question: Question, keys: Sequence[str], databases: Databases, target: Target, progress: Progress
+) -> list[Answer]:
+    spec, where = question.spec, target.where
+    assert spec.per_key is not None
+    pool = databases.pool(spec.database, question.database, where, spec.per_key.at_once)
+
+    def told(error: SQLAlchemyError) -> GonnetError:
+        return databases.told(error, spec.database, question.database, where, 0)
+
+    try:
+        with ThreadPoolExecutor(spec.per_key.at_once) as threads:
+            asked: dict[Future[Answer], int] = {
+                threads.submit(partial(_ask, question, pool, told), key): index for index, key in enumerate(keys)
+            }
+            for count, _ in enumerate(as_completed(asked), 1):
+                progress(count, len(keys))
+            return [future.result() for future in asked]
+    finally:
+        pool.dispose()
+
+
+def _ask(question: Question, pool: SqlEngine, told: Callable[[SQLAlchemyError], GonnetError], key: str) -> Answer:
+    values = {**question.values, "key": key}
+    sql, names = bound(question.spec.sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
+    unknown = [name for name in names if name not in values]
+    if unknown:
+        return Answer(key=key, failure=f"unknown parameter ${unknown[0]}")
+    try:
+        with pool.connect() as plain:
+            connection = snapshot(plain, question.database.seconds)
+            result = connection.execute(statement_of(sql, names, values), bindable(connection, names, values))
+            hints, columns = declared(connection, result), tuple(result.keys())
+            rows = tuple(tuple(row) for row in result.fetchmany(question.database.max_rows + 1))
+    except SQLAlchemyError as error:
+        return Answer(key=key, failure=str(told(error).what))
+    if len(rows) > question.database.max_rows:
+        return Answer(key=key, failure=f"the answer has more than {question.database.max_rows:,} rows")
+    stranger = _stranger(columns, rows, question.key_column, key)
+    if stranger is not None:
+        return Answer(key=key, failure=f"the answer holds rows of another key ('{stranger}')")
+    return Answer(key=key, columns=columns, hints=hints or None, rows=rows)
+
+
+def _stranger(columns: Sequence[str], rows: Sequence[tuple[object, ...]], key_column: str, key: str) -> object:
+    """A key in the answer that is not the one asked for, or None."""
+    if key_column not in columns:
+        return None
+    index = columns.index(key_column)
+    return next((row[index] for row in rows if str(row[index]).strip() != key), None)
+
+
+def _with_key(answer: Answer, key_column: str) -> list[tuple[object, ...]]:
+    if key_column in answer.columns:
+        return list(answer.rows)
+    return [(answer.key, *row) for row in answer.rows]
