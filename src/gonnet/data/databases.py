@@ -25,6 +25,7 @@ from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, SQLAlchemyError
 
 from gonnet.data.binding import bound
+from gonnet.data.copying import copied
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
@@ -88,6 +89,8 @@ class Databases:
         connection = self.connection(spec.database, database, target.where)
         stager: Stager | None = None
         try:
+            if connection.dialect.name == "postgresql" and _copied(engine, target, connection, spec, database, values):
+                return
             result = connection.execution_options(stream_results=True, max_row_buffer=_BATCH).execute(
                 statement_of(statement, names, values), bindable(connection, names, values)
             )
@@ -244,6 +247,39 @@ def snapshot(connection: Connection, seconds: int) -> Connection:
             return connection
 
 
+def _copied(
+    engine: Engine,
+    target: Target,
+    connection: Connection,
+    spec: DatabaseDataSet,
+    database: Database,
+    values: Mapping[str, object],
+) -> bool:
+    """Whether the quick way out of PostgreSQL could be taken."""
+    driver: Any = connection.connection.driver_connection
+    try:
+        columns = copied(engine, target, driver, spec.sql.strip().rstrip(";"), values, database.max_rows)
+    except driver_errors() as error:
+        raise DBAPIError.instance(  # told like any other failure
+            spec.sql, {}, error, driver_errors(), connection_invalidated=bool(driver.closed)
+        ) from error
+    if columns is not None and engine.count(target.name) > database.max_rows:
+        raise _too_many(database.max_rows, target)
+    return columns is not None
+
+
+def driver_errors() -> type[Exception]:
+    """What PostgreSQL's driver raises."""
+    import psycopg
+
+    return psycopg.Error
+
+
+def _too_many(most: int, target: Target) -> DataError:
+    fix = "Narrow the query, or raise `max_rows` of the database in gonnet.yaml"
+    return DataError(f"the query gives more than {most:,} rows", where=target.where, fix=fix)
+
+
 def _require_distinct(columns: Sequence[str], target: Target) -> None:
     seen: set[str] = set()
     for column in columns:
@@ -276,8 +312,7 @@ def _batches(
     for batch in result.partitions(_BATCH):
         count += len(batch)
         if count > most:
-            fix = "Narrow the query, or raise `max_rows` of the database in gonnet.yaml"
-            raise DataError(f"the query gives more than {most:,} rows", where=target.where, fix=fix)
+            raise _too_many(most, target)
         yield [_trimmed(row, padded) for row in batch] if padded else batch
 
 
