@@ -26,7 +26,7 @@ def typed(dairy: Dairy, answer: str, *words: str) -> tuple[int, str]:
     with suppress(OSError):  # the terminal goes away with the process
         while data := os.read(inside, 4096):
             screen += data
-            if b"[y/N]" in data:
+            if b"[y/N]" in data or b"or two dates apart by /): " in data:
                 os.write(inside, answer.encode() + b"\n")
     os.close(inside)
     return process.wait(), screen.decode()
@@ -50,6 +50,16 @@ def test_a_reviewed_run_is_not_called_unreviewed(dairy: Dairy, serve: Callable[.
     dairy.gonnet("review", code=3)
     _, screen = typed(dairy, "n", "send", "last")
     assert "not reviewed" not in screen
+
+
+def test_a_missing_parameter_is_asked_for(dairy: Dairy) -> None:
+    asking = "parameters: {period: {kind: month, label: Which month}}\ndata:\n"
+    dairy.job(("data:\n", asking))
+    ended, screen = typed(dairy, "2026-10", "prepare", "statements")
+    assert "Which month (a month such as 2026-10" in screen
+    assert "Milk statements, period 2026-10" in screen
+    assert ended == 3
+    assert "parameter 'period' has no value" in dairy.gonnet("prepare", "statements", code=2).stderr
 
 
 def test_progress_and_summary_at_a_terminal(dairy: Dairy) -> None:

@@ -426,3 +426,47 @@ def test_a_key_is_bound_in_its_question(dairy: Dairy, place: Place) -> None:
 def test_where_no_question_is_answered_the_run_stops(dairy: Dairy, place: Place) -> None:
     with pytest.raises(DataError, match=r"no question was answered: database 'pool' refuses the query"):
         asked(dairy, place, ("from milk where", "from nowhere where"))
+
+
+def test_types_of_mariadb_stay_exact(dairy: Dairy, tmp_path: Path) -> None:
+    for place in _place("mariadb", tmp_path):
+        place.run(
+            "create table kinds (fixed char(6), big decimal(30, 2), u bigint unsigned, t boolean, d date, s datetime, b varbinary(4), e varchar(3))",
+            "insert into kinds values ('ab', 12345678901234567890.12, 18446744073709551615, true, null, '2026-10-01 08:30', x'00ff', '')",
+        )
+        with query(dairy, place.url, f"select {REST}, kinds.* from kinds") as engine:
+            row = engine.query("select fixed, big, u, t, d, s, b, e from milk")[0]
+        assert row == (
+            "ab",
+            Decimal("12345678901234567890.12"),
+            2**64 - 1,
+            1,
+            None,
+            dt.datetime(2026, 10, 1, 8, 30),
+            "00ff",
+            "",
+        )
+
+
+def test_the_quick_way_and_the_general_way_give_the_same(
+    dairy: Dairy, postgresql: Place, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sql = f"""select {REST}, 'ab'::char(6) as fixed, 1.50::numeric(9,2) as n, 0.1::float8 as f, 5::int8 as i, true as t,
+      null::date as d, '2026-07-01 10:00:00.5+00'::timestamptz as z, '2026-10-01 08:30'::timestamp as s, '' as e, null::text as o,
+      'a, "b"' || chr(10) || 'c' as q, $who as w where $day <= date '2026-10-31'"""
+    given = {"who": "o'clock %", "day": dt.date(2026, 10, 1)}
+    found = []
+    for way in ("quick", "general"):
+        if way == "general":
+            monkeypatch.setattr("gonnet.data.databases._copied", lambda *_: False)
+        with query(dairy, postgresql.url, sql, given) as engine:
+            found.append((engine.query("select * from milk"), [c.name for c in engine.columns("milk")]))
+    assert found[0] == found[1]
+
+
+def test_a_password_may_come_from_a_keyring(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keyring.get_password", lambda service, user: {"pool/reader": "a/b"}.get(f"{service}/{user}"))
+    secrets_of = load_workspace(dairy.folder).secrets
+    assert secrets_of.resolve("${keyring:pool/reader}", "here", in_url=True) == "a%2Fb"
+    with pytest.raises(JobError, match="the keyring has no entry pool/nobody"):
+        secrets_of.resolve("${keyring:pool/nobody}", "here")

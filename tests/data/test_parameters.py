@@ -13,6 +13,8 @@ from gonnet.data import Calendar, resolve
 from gonnet.data.periods import Span
 from gonnet.errors import ParameterError
 from gonnet.jobs.models import SPANS, Parameter
+from gonnet.pipeline.survey import Request, survey
+from support import Dairy
 
 AS_OF = dt.date(2027, 1, 15)
 
@@ -123,13 +125,28 @@ def test_a_value_that_cannot_be_used_is_refused_in_words(asked: dict[str, str], 
     assert says in str(caught.value)
 
 
-def test_the_operator_is_asked_for_what_is_missing() -> None:
-    asked: list[tuple[str, str]] = []
-
-    def ask(label: str, form: str) -> str:
-        asked.append((label, form))
-        return "7"
-
-    declared = {"limit": Parameter(kind="number", label="The limit"), "known": Parameter(kind="text", default="x")}
-    assert resolve(declared, {}, AS_OF, Calendar(), ask).given == {"limit": Decimal(7), "known": "x"}
-    assert asked == [("The limit", "a number such as 12.5")]
+@pytest.mark.parametrize(
+    ("asked", "keys"), [("Hallbank", {"118"}), ("Hallbank, Idle Acres", {"118"}), ("Halbank", None)]
+)
+def test_choices_may_come_from_the_data(dairy: Dairy, asked: str, keys: set[str] | None) -> None:
+    job = dairy.job(
+        (
+            "data:\n",
+            "parameters: {farms: {kind: choice, several: true, of: {rows: members, column: farm_name}}}\ndata:\n",
+        ),
+        (
+            "split: {rows: milk",
+            "  some: {sql: 'select milk.* from milk join members using (farm_no) where farm_name in $farms'}\nsplit: {rows: some",
+        ),
+    )
+    with dairy.tools() as tools:
+        request = Request(as_of=AS_OF, asked={"farms": asked})
+        if keys is None:
+            with pytest.raises(
+                ParameterError, match=r"'Halbank' is not a choice of parameter 'farms'. Did you mean 'Hallbank'"
+            ):
+                survey(job, tools, request)
+            return
+        found = survey(job, tools, request)
+        found.engine.close()
+    assert {plan.key for plan in found.plans if plan.addressed.rows} == keys

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import click
+
 if TYPE_CHECKING:
-    from gonnet.jobs import Workspace
+    from gonnet.jobs import Job, Workspace
     from gonnet.pipeline.tools import Tools
 
 
@@ -21,6 +24,17 @@ def workspace_at(folder: Path | None) -> Workspace:
 
         raise JobError("this folder is no workspace", where=str(folder), fix="It has no gonnet.yaml")
     return load_workspace(folder.resolve() if folder is not None else find_workspace(Path.cwd()))
+
+
+def complete(job: Job, asked: dict[str, str]) -> dict[str, str]:
+    """What was given with --set, and what a person at the terminal says to the parameters that have no value."""
+    from gonnet.data.parameters import form_of
+
+    found = dict(asked)
+    for name, parameter in job.file.parameters.items():
+        if name not in found and parameter.default is None and sys.stdin.isatty():
+            found[name] = str(click.prompt(f"{parameter.label or name} ({form_of(parameter)})", err=True))
+    return found
 
 
 @contextmanager

@@ -127,13 +127,6 @@ def progress(label: str, *, quiet: bool) -> Iterator[Callable[[int, int], None]]
         yield lambda done, total: bar.update(task, completed=done, total=total)
 
 
-def asker() -> Callable[[str, str], str] | None:
-    """Asks for the value of a parameter; None where there is no terminal to ask at."""
-    if not sys.stdin.isatty():
-        return None
-    return lambda label, form: str(click.prompt(f"{label} ({form})", err=True))
-
-
 def confirmed(question: str, *, yes: bool) -> bool:
     """Whether the operator agrees; without a terminal there is nobody to ask, and only --yes will do."""
     if yes:

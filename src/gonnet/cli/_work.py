@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from gonnet.cli import _exit, _report, _show
+from gonnet.cli import _exit, _open, _report, _show
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
@@ -25,9 +25,10 @@ def prepare_run(
     from gonnet.pipeline.prepare import prepare
     from gonnet.pipeline.survey import Request
 
-    request = Request(as_of=as_of or tools.today(), asked=asked, only=only, ask=_show.asker())
+    read = load_job(tools.workspace, job)
+    request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only)
     with _show.progress("Preparing", quiet=quiet) as told:
-        return prepare(load_job(tools.workspace, job), tools, request, told)
+        return prepare(read, tools, request, told)
 
 
 def prepared(

@@ -42,7 +42,6 @@ def check(
     from gonnet.cli import _open
 
     with _open.tools_at(workspace) as tools:
-        from gonnet.cli import _show
         from gonnet.jobs import load_job
         from gonnet.pipeline.prepare import write_letter
         from gonnet.pipeline.rehearse import rehearse
@@ -50,7 +49,7 @@ def check(
 
         read = load_job(tools.workspace, job)
         write_letter(read, tools)
-        found = survey(read, tools, Request(as_of=as_of or tools.today(), asked=asked, only=only, ask=_show.asker()))
+        found = survey(read, tools, Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only))
         findings = (*found.findings, *rehearse(read, found, tools.workspace.house))
         tables = {name: found.engine.count(name) for name in read.file.data}
         found.engine.close()

@@ -55,7 +55,7 @@ def rows(
         from gonnet.pipeline.survey import Request
 
         read = load_job(tools.workspace, job)
-        request = Request(as_of=as_of or tools.today(), asked=asked, ask=_show.asker())
+        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked))
         began = time.monotonic()
         engine, view, notes = look(read, tools, request, dataset, key)
         seconds = time.monotonic() - began

@@ -13,11 +13,11 @@ from gonnet.data import files, per_key
 from gonnet.data.databases import Databases
 from gonnet.data.engine import Engine, quoted
 from gonnet.data.keys import key_text
-from gonnet.data.parameters import Values
+from gonnet.data.parameters import Values, require_choices
 from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target
 from gonnet.errors import DataError, StorageError, meant
-from gonnet.jobs.models import DatabaseDataSet, FileDataSet, Job, SqlDataSet
+from gonnet.jobs.models import ChoicesFrom, DatabaseDataSet, FileDataSet, Job, SqlDataSet
 from gonnet.jobs.workspace import Workspace
 
 
@@ -81,6 +81,7 @@ def load(job: Job, workspace: Workspace, values: Values, progress: Progress = la
                 engine.create(name, part.sql.strip().rstrip(";"), values.bound(), where=job.at("data", name, "sql"))
                 watch.lap(name)
         _require_columns(job, engine)
+        _require_choices(job, engine, values)
     except BaseException:
         engine.close()
         raise
@@ -186,6 +187,24 @@ def key_columns(job: Job) -> frozenset[str]:
     """The columns that carry keys, wherever they appear: never guessed to be numbers."""
     listed = (job.file.recipients.key,) if job.file.recipients else ()
     return frozenset((job.file.split.by, *listed))
+
+
+def _require_choices(job: Job, engine: Engine, values: Values) -> None:
+    """Hold choices that the data give against the data."""
+    for name, parameter in job.file.parameters.items():
+        if not isinstance(parameter.of, ChoicesFrom):
+            continue
+        table, column = parameter.of.rows, parameter.of.column
+        known = [found.name for found in engine.columns(table)]
+        if column not in known:
+            what = f"data set '{table}' has no column '{column}'"
+            raise DataError(what, where=job.at("parameters", name, "of"), fix=meant(column, known, noun="column"))
+        rows = engine.query(
+            f"select distinct cast({quoted(column)} as varchar) as choice from {quoted(table)} order by choice"
+        )
+        given = values.given[name]
+        wanted = given if isinstance(given, tuple) else (str(given),)
+        require_choices(name, wanted, [str(choice) for (choice,) in rows if choice is not None])
 
 
 def _require_columns(job: Job, engine: Engine) -> None:

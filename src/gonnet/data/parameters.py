@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
-from gonnet.data.periods import FORMS, Ask, Calendar, Period
+from gonnet.data.periods import FORMS, Calendar, Period
 from gonnet.errors import ParameterError, meant
 from gonnet.jobs.models import Parameter
 
@@ -53,21 +53,14 @@ def _recorded(value: object) -> str:
             return str(value)
 
 
-def resolve(
-    declared: Mapping[str, Parameter],
-    asked: Mapping[str, str],
-    as_of: dt.date,
-    calendar: Calendar,
-    ask: Ask | None = None,
-) -> Values:
-    """Give every declared parameter its value: what was asked for, else its default, else what the operator says.
+def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: dt.date, calendar: Calendar) -> Values:
+    """Give every declared parameter its value: what was asked for, else its default.
 
     Args:
         declared: The job's parameters.
         asked: Name → text, as given with `--set`.
         as_of: The date of the run.
         calendar: How periods are counted and called.
-        ask: Asks the operator for a missing value; None where there is nobody to ask.
 
     Raises:
         ParameterError: a name is unknown, a value is of the wrong kind, or a value is missing.
@@ -82,8 +75,6 @@ def resolve(
     found: dict[str, object] = {}
     for name, parameter in declared.items():
         raw: object = asked.get(name, parameter.default)
-        if raw is None and ask is not None:
-            raw = ask(parameter.label or name, form_of(parameter))
         if raw is None:
             fix = f"Say `--set {name}=…` ({form_of(parameter)}), or give it a default in the job"
             raise ParameterError(f"parameter '{name}' has no value", fix=fix)
@@ -104,7 +95,10 @@ def form_of(parameter: Parameter) -> str:
             return "yes or no"
         case "choice":
             some = "one or several, apart by commas, of" if parameter.several else "one of"
-            return f"{some}: {', '.join(parameter.of)}"
+            given = parameter.of
+            return (
+                f"{some}: {', '.join(given)}" if isinstance(given, tuple) else f"{some} {given.column} in {given.rows}"
+            )
         case span:
             return f"a {span} such as {FORMS[span]}, or current, previous, next, last 30 days, or two dates apart by /"
 
@@ -130,9 +124,19 @@ def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, calenda
 
 
 def _chosen(name: str, parameter: Parameter, raw: object) -> object:
-    wanted = [part.strip() for part in str(raw).split(",")] if parameter.several else [str(raw)]
+    wanted = tuple(part.strip() for part in str(raw).split(",")) if parameter.several else (str(raw),)
+    if isinstance(parameter.of, tuple):
+        require_choices(name, wanted, parameter.of)
+    return wanted if parameter.several else wanted[0]
+
+
+def require_choices(name: str, wanted: Sequence[str], known: Sequence[str]) -> None:
+    """Refuse a value of the parameter `name` that is not among the choices.
+
+    Raises:
+        ParameterError: names the value and the nearest choice.
+    """
     for choice in wanted:
-        if choice not in parameter.of:
-            fix = meant(choice, parameter.of, noun="choice")
+        if choice not in known:
+            fix = meant(choice, known, noun="choice")
             raise ParameterError(f"'{choice}' is not a choice of parameter '{name}'", fix=fix)
-    return tuple(wanted) if parameter.several else wanted[0]

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -159,7 +158,3 @@ def _add(day: dt.date, months: int) -> dt.date:
     """The first of the month `months` after the month of `day`."""
     year, index = divmod(day.year * 12 + day.month - 1 + months, 12)
     return dt.date(year, index + 1, 1)
-
-
-Ask = Callable[[str, str], str]
-"""Asks the operator for a value: the parameter's label, and the form in which to write it."""

@@ -30,18 +30,25 @@ SPANS = ("day", "week", "month", "quarter", "half-year", "year")
 """The kinds of parameters that are periods."""
 
 
+class ChoicesFrom(Part):
+    """Choices that the data give: the values of a data set's column."""
+
+    rows: str
+    column: str
+
+
 class Parameter(Part):
     """A value asked for at run time.
 
     Attributes:
-        of: The choices of a `choice`.
+        of: The choices of a `choice`: a list, or where they come from.
         several: Whether more than one of them can be chosen.
     """
 
     kind: Literal["text", "number", "date", "yes/no", "choice", "day", "week", "month", "quarter", "half-year", "year"]
     default: str | bool | int | Decimal | dt.date | None = None
     label: str | None = None
-    of: tuple[str, ...] = ()
+    of: tuple[str, ...] | ChoicesFrom = ()
     several: bool = False
 
     @field_validator("of", mode="before")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
-from gonnet.jobs.models import SPANS, Column, FactsBlock, Job, TableBlock, TextBlock
+from gonnet.jobs.models import SPANS, ChoicesFrom, Column, FactsBlock, Job, TableBlock, TextBlock
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
@@ -43,7 +43,11 @@ def within_the_file(job: Job) -> Iterator[JobError]:
         if (document.report, document.format) in seen:
             yield JobError(f"report '{document.report}' as {document.format} stands twice", where=place, fix="Keep one")
         seen.add((document.report, document.format))
-    for name in file.parameters:
+    for name, parameter in file.parameters.items():
+        if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
+            what = f"there is no data set '{parameter.of.rows}'"
+            fix = meant(parameter.of.rows, known_data, noun="data set")
+            yield JobError(what, where=job.at("parameters", name, "of"), fix=fix)
         if name in RESERVED or name == "as_of":
             yield JobError(
                 f"a parameter cannot be called '{name}'",

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from gonnet import data, packages, recipients, reports, rules, split
 from gonnet.data.expectations import broken
-from gonnet.data.periods import Ask
 from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
@@ -29,13 +28,11 @@ class Request:
         as_of: The date the run is made for.
         asked: Parameter → text, as given with `--set`.
         only: Keys to which the run is limited; empty for all.
-        ask: Asks the operator for a parameter that has no value; None where there is nobody to ask.
     """
 
     as_of: dt.date
     asked: Mapping[str, str]
     only: tuple[str, ...] = ()
-    ask: Ask | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,7 +89,7 @@ def survey(
     _raise_all(references.within_the_file(job))
     house = tools.workspace.house
     wording = Wording(house)
-    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar, request.ask)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
     step("data")
     loaded = data.load(job, tools.workspace, values, progress)
     engine = loaded.engine
