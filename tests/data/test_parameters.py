@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from gonnet.data import Calendar, resolve
 from gonnet.data.periods import Span
 from gonnet.errors import ParameterError
-from gonnet.jobs.models import SPANS, Parameter
+from gonnet.jobs.sources import SPANS, Parameter
 from gonnet.pipeline.survey import Request, survey
 from support import Dairy
 

@@ -29,8 +29,8 @@ from gonnet.data.copying import copied
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
-from gonnet.jobs.models import DatabaseDataSet
 from gonnet.jobs.secrets import Secrets
+from gonnet.jobs.sources import DatabaseDataSet
 from gonnet.jobs.workspace import Database
 
 _BATCH = 20_000

@@ -9,7 +9,8 @@ from decimal import Decimal
 
 from gonnet.data.engine import Engine, quoted
 from gonnet.errors import DataError, meant
-from gonnet.jobs.models import ControlTotal, Expectation, Job, Newest
+from gonnet.jobs.models import Job
+from gonnet.jobs.sources import ControlTotal, Expectation, Newest
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -16,7 +16,7 @@ from gonnet.data.staging import Hint, Stager, Target, settle
 from gonnet.data.text_files import load_csv, load_json_lines
 from gonnet.data.workbooks import load_workbook
 from gonnet.errors import DataError, meant
-from gonnet.jobs.models import FileDataSet
+from gonnet.jobs.sources import FileDataSet
 
 _PACKED = {".gz": gzip.GzipFile, ".bz2": bz2.BZ2File, ".xz": lzma.LZMAFile}
 _KNOWN = ".csv, .tsv, .txt, .parquet, .jsonl, .ndjson, .xlsx, .xls, .ods, .sqlite, .db; each also as .gz, .bz2 or .xz"

@@ -17,7 +17,8 @@ from gonnet.data.parameters import Values, require_choices
 from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target
 from gonnet.errors import DataError, StorageError, meant
-from gonnet.jobs.models import ChoicesFrom, DatabaseDataSet, FileDataSet, Job, SqlDataSet
+from gonnet.jobs.models import Job
+from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
 
 

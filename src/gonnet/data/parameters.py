@@ -9,7 +9,7 @@ from decimal import Decimal, InvalidOperation
 
 from gonnet.data.periods import FORMS, Calendar, Period
 from gonnet.errors import ParameterError, meant
-from gonnet.jobs.models import Parameter
+from gonnet.jobs.sources import Parameter
 
 _TRUTHS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
 

@@ -20,7 +20,7 @@ from gonnet.data.databases import Databases, bindable, declared, snapshot, state
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError
-from gonnet.jobs.models import DatabaseDataSet
+from gonnet.jobs.sources import DatabaseDataSet
 from gonnet.jobs.workspace import Database
 
 Progress = Callable[[int, int], None]

@@ -20,8 +20,9 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.scalarfloat import ScalarFloat
 
 from gonnet.errors import JobError, meant, nearest
-from gonnet.jobs.models import DatabaseDataSet, FactsBlock, FileDataSet, Job, JobFile, SqlDataSet, TableBlock, TextBlock
+from gonnet.jobs.models import FactsBlock, Job, JobFile, TableBlock, TextBlock
 from gonnet.jobs.positions import Place, Positions
+from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace, WorkspaceFile
 
 M = TypeVar("M", bound=BaseModel)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
-from gonnet.jobs.models import SPANS, ChoicesFrom, Column, FactsBlock, Job, TableBlock, TextBlock
+from gonnet.jobs.models import Column, FactsBlock, Job, TableBlock, TextBlock
+from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 

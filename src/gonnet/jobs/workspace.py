@@ -13,7 +13,7 @@ from pydantic import Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
-from gonnet.jobs.models import Name, Part
+from gonnet.jobs.parts import Name, Part
 from gonnet.wording.formats import House
 
 
@@ -110,8 +110,8 @@ class LedgerPlace(Part):
 class WorkspaceFile(Part):
     """The whole of `gonnet.yaml`."""
 
-    mail_servers: dict[Name, MailServer] = Field(default={})
-    databases: dict[Name, Database] = Field(default={})
+    mail_servers: dict[Name, MailServer] = {}
+    databases: dict[Name, Database] = {}
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)
     style: Style = Style()

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gonnet.errors import DataError
-from gonnet.jobs.models import Command
+from gonnet.jobs.sources import Command
 
 _MOST = 20_000  # characters of output that are kept
 

@@ -1,0 +1,25 @@
+"""What every part of a job or workspace file is made of."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+NAME = r"^[A-Za-z][A-Za-z0-9_]*$"
+
+
+class Part(BaseModel):
+    """Any mapping of a job or workspace file: unknown keys are mistakes, values never change."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, populate_by_name=True)
+
+
+Name = Annotated[str, Field(pattern=NAME)]
+
+
+def _listed(value: object) -> object:
+    return (value,) if isinstance(value, str) else tuple(value) if isinstance(value, list) else value
+
+
+Names = Annotated[tuple[str, ...], BeforeValidator(_listed)]

@@ -1,0 +1,143 @@
+"""Where a job's figures come from: parameters, data sets, and what is expected of them."""
+
+from __future__ import annotations
+
+import datetime as dt
+from decimal import Decimal
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from gonnet.jobs.parts import Names, Part
+
+SPANS = ("day", "week", "month", "quarter", "half-year", "year")
+"""The kinds of parameters that are periods."""
+
+
+class ChoicesFrom(Part):
+    """Choices that the data give: the values of a data set's column."""
+
+    rows: str
+    column: str
+
+
+class Parameter(Part):
+    """A value asked for at run time.
+
+    Attributes:
+        of: The choices of a `choice`: a list, or where they come from.
+        several: Whether more than one of them can be chosen.
+    """
+
+    kind: Literal["text", "number", "date", "yes/no", "choice", "day", "week", "month", "quarter", "half-year", "year"]
+    default: str | bool | int | Decimal | dt.date | None = None
+    label: str | None = None
+    of: tuple[str, ...] | ChoicesFrom = ()
+    several: bool = False
+
+    @field_validator("of", mode="before")
+    @classmethod
+    def _choices_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else value
+
+    @model_validator(mode="after")
+    def _choices_where_they_belong(self) -> Parameter:
+        if (self.kind == "choice") != bool(self.of):
+            raise ValueError("a parameter of kind choice, and only that, has its choices under `of`")
+        if self.several and self.kind != "choice":
+            raise ValueError("only a choice can be `several`")
+        return self
+
+
+ColumnKind = Annotated[str, Field(pattern=r"^(text|whole|number|date|time|yes/no|decimal\(\d{1,2}, ?\d{1,2}\))$")]
+
+
+class Newest(Part):
+    """How fresh a data set must be: the newest date of a column, at most so many days before the date of the run."""
+
+    column: str
+    within: int = Field(ge=0)
+
+
+class ControlTotal(Part):
+    """A sum that a column must have: a number, or SQL over the data sets that gives one."""
+
+    column: str
+    is_: int | Decimal | str = Field(alias="is")
+
+
+class Expectation(Part):
+    """What must be true of a data set before anything is made of it.
+
+    Attributes:
+        rows: At least so many.
+        newest: How fresh it must be.
+        columns: Columns that must be there.
+        unique: Columns whose values together stand only once.
+        filled: Columns without an empty value.
+        total: What a column must add up to.
+        otherwise: Whether the run stops or is held where something of this fails.
+    """
+
+    rows: int | None = Field(default=None, ge=0)
+    newest: Newest | None = None
+    columns: Names = ()
+    unique: Names = ()
+    filled: Names = ()
+    total: ControlTotal | None = None
+    otherwise: Literal["stop", "hold"] = "stop"
+
+
+class Command(Part):
+    """A program that is run without a shell: its words, and how long it may take."""
+
+    run: Names = Field(min_length=1)
+    seconds: int = Field(default=600, ge=1, le=86_400)
+
+
+class FileDataSet(Part):
+    """A data set from a file or, by a pattern, from several; its ending says what it is.
+
+    Attributes:
+        sheet: Of a workbook, or the table of a SQLite file.
+        header: The row of a workbook that names the columns, from 1.
+        encoding: Of a text file; found when it is not given.
+        types: Column → the type it must have.
+    """
+
+    file: str
+    sheet: str | None = None
+    header: int = Field(default=1, ge=1)
+    encoding: str | None = None
+    types: dict[str, ColumnKind] = {}
+    expect: Expectation = Expectation()
+
+
+class PerKey(Part):
+    """A query that is asked once for each key, bound as `$key`, instead of once for all.
+
+    Attributes:
+        keys: The data set (a file or a query) whose key column says which keys there are; the recipient list when not
+            given.
+        at_once: How many questions are asked at the same time.
+    """
+
+    keys: str | None = None
+    at_once: int = Field(default=4, ge=1, le=64)
+
+
+class DatabaseDataSet(Part):
+    """A data set from a query to a database of the workspace."""
+
+    database: str
+    sql: str
+    per_key: PerKey | None = None
+    types: dict[str, ColumnKind] = {}
+    expect: Expectation = Expectation()
+
+
+class SqlDataSet(Part):
+    """A data set from SQL over the data sets above it."""
+
+    sql: str
+    expect: Expectation = Expectation()
