@@ -159,6 +159,12 @@ def test_mistakes_are_told_in_words_with_the_right_code(
     assert not (dairy.folder / ".gonnet" / "store").exists()
 
 
+def test_a_misspelt_command_is_told_with_the_one_that_was_meant(tmp_path: Path) -> None:
+    found = run_gonnet(["revew"], tmp_path)
+    assert found.returncode == 2
+    assert "there is no command 'revew'. Did you mean 'gonnet review'?" in found.stderr
+
+
 def test_outside_a_workspace_it_says_how_to_begin(tmp_path: Path) -> None:
     found = run_gonnet(["runs"], tmp_path)
     assert found.returncode == 2

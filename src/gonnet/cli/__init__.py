@@ -11,6 +11,7 @@ import click
 
 from gonnet import __version__
 from gonnet.cli._exit import run
+from gonnet.errors import nearest
 
 COMMANDS = {
     "demo": "Make a made-up cooperative and walk one run through it.",
@@ -41,6 +42,16 @@ class LazyGroup(click.Group):
         command = getattr(importlib.import_module(f"gonnet.cli.{cmd_name}"), cmd_name)
         assert isinstance(command, click.Command)
         return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """The command that was typed; a misspelt one is told with the one that was probably meant."""
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            close = nearest(args[0], COMMANDS)
+            hint = f"Did you mean 'gonnet {close}'?" if close else "`gonnet --help` lists the commands."
+            raise click.UsageError(f"there is no command '{args[0]}'. {hint}", ctx)
+        return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """The list of commands, from the table above."""

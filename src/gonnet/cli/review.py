@@ -76,8 +76,8 @@ def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, 
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
     held = [package for package in shown if str(package.state) in ("held", "failed", "unsure")]
     _report.withheld(held, most=len(held))
-    width = _show.console().width
-    room = 3 if width >= 185 else 2 if width >= 168 else 1 if width >= 120 else 0
+    width = _show.console().width - (27 if len(subjects) > 1 else 0)
+    room = 3 if width >= 185 else 2 if width >= 168 else 1 if width >= 125 else 0
     figures = [name for name in (packages[0].figures if packages else {}) if name != "rows"][:room]
     headings: list[str | tuple[str, str | int]] = [
         "State",

@@ -12,6 +12,7 @@ from gonnet.errors import DataError
 SORTED = "gonnet_rows"
 KEY = "gonnet_key"
 ROW = "gonnet_row"
+_SEEN = "gonnet_seen"
 
 _FLOAT_AS = "decimal(30, 10)"
 
@@ -44,7 +45,7 @@ def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slice
         DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart.
     """
     columns = engine.columns(table)
-    expression = key_text(engine, table, column, where=where)
+    expression, trimmed = _key(engine, table, column, where)
     chosen = ", ".join(_exact(engine, table, found, where) for found in columns)
     engine.query(
         f"""create table {SORTED} as
@@ -59,7 +60,7 @@ def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slice
         read=engine.count(SORTED),
         without_key=_int(engine.query(f"select count(*) from {SORTED} where {KEY} is null")[0][0]),
         first_without_key=tuple(_int(row[0]) for row in without),
-        trimmed=_trimmed(engine, table, column),
+        trimmed=trimmed,
     )
 
 
@@ -106,16 +107,24 @@ def rows_of(
         start = end
 
 
-def _trimmed(engine: Engine, table: str, column: str) -> int:
+def _key(engine: Engine, table: str, column: str, where: str) -> tuple[str, int]:
+    """The SQL expression of the key, and in how many rows blanks had to be taken from it.
+
+    Every different key is looked at once; where none has blanks, the rows' keys are taken as they are.
+    """
+    expression = key_text(engine, table, column, where=where)
     kind = next(found for found in engine.columns(table) if found.name == column)
-    if kind.is_number:
-        return 0
     name = quoted(column)
-    found = engine.query(
-        f"select count(*) from {quoted(table)} where regexp_matches(cast({name} as varchar), '^{BLANK}|{BLANK}$') "
-        f"and not regexp_full_match(cast({name} as varchar), '{BLANK}*')"
+    if kind.type != "VARCHAR":
+        return expression, 0
+    engine.query(f"create or replace temp table {_SEEN} as select distinct {name} from {quoted(table)}")
+    odd = f"select {name} from {_SEEN} where {expression} is distinct from {name}"
+    if not engine.query(f"{odd} limit 1"):
+        return name, 0
+    trimmed = engine.query(
+        f"select count(*) from {quoted(table)} where {name} in ({odd}) and not regexp_full_match({name}, '{BLANK}*')"
     )
-    return _int(found[0][0])
+    return expression, _int(trimmed[0][0])
 
 
 def _int(value: object) -> int:
