@@ -24,7 +24,8 @@ WATCH = Watch(
 
 
 def hits(key: str, text: str, *own_numbers: str) -> list[str]:
-    found = WATCH.search(key, "the pdf", ReadBack(parts=(("page 1", text),)), own_numbers)
+    own = [(number, (number,)) for number in own_numbers]
+    found = WATCH.search(key, "the pdf", ReadBack(parts=(("page 1", text),)), own)
     return [hit.value for hit in found]
 
 

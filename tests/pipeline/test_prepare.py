@@ -113,6 +113,22 @@ def test_an_own_amount_that_looks_like_a_key_is_no_leak_but_an_identifier_is(dai
         assert str(dairy.by_key(tools, dairy.prepared(tools, plain))["00042"].state) == "held"
 
 
+@pytest.mark.parametrize("place", ['title: "Statement of', 'title: "S"\n    footer: "', '- text: "'])
+def test_an_own_figure_in_a_text_accounts_for_the_places_it_stands_in(dairy: Dairy, place: str) -> None:
+    """Farm 00042 has 117 litres, and there is a farm 117; the same digits in a remark are one place too many."""
+    dairy.write("milk.csv", MILK.replace("1200,588.05", "1,588.05").replace("1180,577.90", "116,577.90"))
+    merged = (place if "text" in place else 'title: "Statement of', place + "{{ figures.litres }} ")
+    with dairy.tools() as tools:
+        found = dairy.by_key(tools, dairy.prepared(tools, merged))
+        assert str(found["00042"].state) == "ready", found["00042"].reason
+        dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text().replace("second tank", "as 117"))
+        found = dairy.by_key(tools, dairy.prepared(tools, merged))
+        assert (
+            "'117', the key of another recipient, stands in the pdf (page 1) and the xlsx (sheet1)"
+            in found["00042"].reason
+        )
+
+
 def test_preparing_twice_gives_the_same_documents_whatever_the_number_of_processes(dairy: Dairy) -> None:
     digests = []
     for processes in (1, 1, 2):

@@ -100,14 +100,17 @@ class Watch:
         for entries in self._by_first.values():
             entries.sort(key=lambda entry: -len(entry[0]))
 
-    def search(self, key: str, name: str, found: ReadBack, own_numbers: Iterable[str] = ()) -> tuple[Hit, ...]:
+    def search(
+        self, key: str, name: str, found: ReadBack, own_numbers: Iterable[tuple[str, Sequence[str]]] = ()
+    ) -> tuple[Hit, ...]:
         """The values of others that stand in a file of `key`, each once.
 
         Args:
             key: Whose file it is.
             name: The file's name, for the hits.
             found: What a reader finds in it.
-            own_numbers: Texts of the recipient's own amounts and dates, as often as they stand in the file.
+            own_numbers: Texts of the file that hold the recipient's own amounts and dates, with these; each as often
+                as it stands in the file.
         """
         hits: dict[Words, list[Hit]] = defaultdict(list)
         for place, text in found.parts:
@@ -120,7 +123,11 @@ class Watch:
                     hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
         if not hits:
             return ()
-        accounted = Counter(words for text in own_numbers for words in _runs(_words(text), hits))
+        accounted: Counter[Words] = Counter()
+        for text, numbers in own_numbers:
+            # A number may stand in a text without being a word of it: `no117` accounts for no `117`.
+            there = Counter(_runs(_words(text), hits))
+            accounted += there & Counter(words for number in numbers for words in _runs(_words(number), hits))
         return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
 
     def _others(self, key: str, text: Words, *, shortest: int) -> Iterator[tuple[Words, str, str, str]]:

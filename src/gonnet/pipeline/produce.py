@@ -22,7 +22,7 @@ from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
 from gonnet.recipients import Address, Recipient
 from gonnet.reports import Drawn, Look, ReportPlan, UnprintableError, draw
-from gonnet.reports.layout import Layout, Setter
+from gonnet.reports.layout import Layout, Merged, Setter
 from gonnet.rules.decisions import Cause
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
@@ -163,7 +163,8 @@ class _Worker:
         self._wording.numbers.clear()
         subject = self._wording.fill(letter.subject, names, key=order.key)
         markup = self._wording.fill_markup(letter.body, names, key=order.key)
-        numbers = tuple(self._wording.numbers)
+        text = f"{subject}\n{delivery.as_text(markup)}"
+        numbers = [(text, tuple(self._wording.numbers))]
         envelope = Envelope(
             sender=letter.sender,
             reply_to=letter.reply_to,
@@ -174,7 +175,7 @@ class _Worker:
         )
         language = self._bench.look.house.locale.replace("_", "-")
         sealed = delivery.write_message(envelope, subject, markup, language)
-        said = checks.read_back(f"{subject}\n{delivery.as_text(markup)}".encode(), "text")
+        said = checks.read_back(text.encode(), "text")
         hits = self._bench.watch.search(order.key, "the message", said, numbers)
         record = MessageRecord(
             message_id=message_id,
@@ -203,22 +204,20 @@ def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
             yield table.plan.columns[index].field, total
 
 
-def own_numbers(layout: Layout, form: str, pages: int | None) -> Iterator[str]:
-    """Texts of the recipient's own amounts and dates in a file, as often as they stand in it."""
-    yield from layout.numbers
+def own_numbers(layout: Layout, form: str, pages: int | None) -> Iterator[Merged]:
+    """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
+    yield from layout.merged
+    yield from (layout.title_merged, layout.title_merged)
     for page in range(1, (pages or 0) + 1):
-        yield f"{page} {pages}"
+        yield f"{page} {pages}", (f"{page} {pages}",)
+        yield from layout.page_merged
     for table in layout.tables():
         for column, values, texts, total, total_text in zip(
             table.plan.columns, table.values, table.texts, table.totals, table.total_texts, strict=True
         ):
-            if not column.is_measure:
-                continue
-            if form == "pdf":
-                yield from texts
-                yield total_text
-            else:
-                yield from (_in_a_workbook(value) for value in (*values, total))
+            if column.is_measure:
+                shown = (*texts, total_text) if form == "pdf" else map(_in_a_workbook, (*values, total))
+                yield from ((text, (text,)) for text in shown)
 
 
 def _in_a_workbook(value: object) -> str:

@@ -10,6 +10,7 @@ from decimal import Decimal
 from gonnet.reports.columns import CellText, rounded, totalled
 from gonnet.reports.plan import PlannedFacts, PlannedTable, PlannedText, ReportPlan
 from gonnet.wording.formats import House
+from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
 _PARAGRAPHS = re.compile(r"\n[ \t]*\n")
@@ -57,6 +58,9 @@ class LaidTable:
 
 LaidBlock = LaidFacts | LaidText | LaidTable
 
+Merged = tuple[str, tuple[str, ...]]
+"""A text, and the texts of the numbers and dates that were merged into it."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Layout:
@@ -67,8 +71,12 @@ class Layout:
     footer: str
     landscape: bool
     blocks: tuple[LaidBlock, ...]
-    numbers: tuple[str, ...]
-    """Texts of the numbers and dates that were merged into texts."""
+    merged: tuple[Merged, ...]
+    """The texts of its blocks, each with the numbers and dates that were merged into it."""
+    title_merged: Merged
+    """The same of the title, which also stands in the file's properties."""
+    page_merged: tuple[Merged, ...]
+    """The same of the header and the footer, which stand on every page."""
 
     def tables(self) -> Iterator[LaidTable]:
         """Its tables, in order."""
@@ -123,29 +131,41 @@ class Setter:
             DataError: a text cannot be filled.
         """
         plan = self._plans[report]
-        self._wording.numbers.clear()
+        title = self._filled(plan.title, names, key)
+        header = self._filled(plan.header, names, key) if plan.header else ("", ())
+        footer = self._filled(plan.footer, names, key) if plan.footer else ("", ())
         blocks: list[LaidBlock] = []
+        merged: list[Merged] = []
         tables = 0
         for block in plan.blocks:
             match block:
                 case PlannedFacts():
-                    filled = tuple((label, self._wording.fill(text, names, key=key)) for label, text in block.facts)
-                    blocks.append(LaidFacts(facts=filled))
+                    filled = [self._filled(text, names, key) for _, text in block.facts]
+                    merged += filled
+                    labels = (label for label, _ in block.facts)
+                    blocks.append(LaidFacts(facts=tuple(zip(labels, (text for text, _ in filled), strict=True))))
                 case PlannedText():
-                    text = self._wording.fill(block.text, names, key=key)
+                    text, numbers = self._filled(block.text, names, key)
+                    merged.append((text, numbers))
                     paragraphs = tuple(" ".join(part.split()) for part in _PARAGRAPHS.split(text) if part.strip())
                     blocks.append(LaidText(paragraphs=paragraphs))
                 case PlannedTable():
                     blocks.append(lay_table(block, self._writers[report, tables], rows))
                     tables += 1
         return Layout(
-            title=self._wording.fill(plan.title, names, key=key),
-            header=self._wording.fill(plan.header, names, key=key) if plan.header else "",
-            footer=self._wording.fill(plan.footer, names, key=key) if plan.footer else "",
+            title=title[0],
+            header=header[0],
+            footer=footer[0],
             landscape=plan.landscape,
             blocks=tuple(blocks),
-            numbers=tuple(self._wording.numbers),
+            merged=tuple(merged),
+            title_merged=title,
+            page_merged=(header, footer),
         )
+
+    def _filled(self, template: Template, names: Mapping[str, object], key: str) -> Merged:
+        self._wording.numbers.clear()
+        return self._wording.fill(template, names, key=key), tuple(self._wording.numbers)
 
 
 def lay_table(table: PlannedTable, writers: Sequence[CellText], rows: Sequence[tuple[object, ...]]) -> LaidTable:
