@@ -213,6 +213,21 @@ def test_reading_cannot_write(dairy: Dairy, place: Place) -> None:
         pass
 
 
+def test_a_check_may_read_a_few_rows_of_each_query(dairy: Dairy, place: Place) -> None:
+    place.run(
+        "create table rounds (farm_no varchar(9), litres integer, amount integer, day varchar(10), remark varchar(9))"
+    )
+    rows = [{"k": f"{n:05d}"} for n in range(500)]
+    place.run(rows=("insert into rounds values (:k, 1, 1, '2026-10-01', '')", rows))
+    dairy.write(
+        "gonnet.yaml", (dairy.folder / "gonnet.yaml").read_text() + f"databases: {{pool: {{url: '{place.url}'}}}}\n"
+    )
+    types, expect = "types: {day: date}", "expect: {rows: 400, filled: farm_no}"
+    dairy.job(("milk: {file: milk.csv}", f"milk: {{database: pool, sql: select * from rounds, {types}, {expect}}}"))
+    assert dairy.json("check", "statements", "--sample", "20", code=3)["data"]["milk"] == 20
+    assert dairy.json("check", "statements", code=3)["data"]["milk"] == 500
+
+
 def test_all_queries_of_a_run_see_one_state(dairy: Dairy, place: Place) -> None:
     if place.kind == "sqlite":
         pytest.skip("a SQLite reader holds its own state")

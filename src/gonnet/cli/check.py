@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 @click.argument("job")
 @_options.asked_options
 @_options.only_option
+@click.option("--sample", type=click.IntRange(min=1), metavar="N", help="Read only N rows of each query to a database.")
 @_options.workspace_option
 @_options.json_option
 @_options.quiet_option
@@ -30,11 +31,15 @@ def check(
     asked: dict[str, str],
     as_of: dt.date | None,
     only: tuple[str, ...],
+    sample: int | None,
     workspace: Path | None,
     as_json: bool,
     quiet: bool,
 ) -> int:
     """Look at a job and its data before anything is made: every name in it, every text, every key.
+
+    With --sample it opens every database and times every query on a few rows, without waiting for all of them; what is
+    said of keys is then said of these rows alone.
 
     \b
     Example:  gonnet check statements
@@ -49,7 +54,11 @@ def check(
 
         read = load_job(tools.workspace, job)
         write_letter(read, tools)
-        found = survey(read, tools, Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only))
+        found = survey(
+            read,
+            tools,
+            Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only, sample=sample),
+        )
         findings = (*found.findings, *rehearse(read, found, tools.workspace.house))
         tables = {name: found.engine.count(name) for name in read.file.data}
         found.engine.close()

@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
+from itertools import islice
 from typing import Any
 
 from sqlalchemy import (
@@ -70,9 +71,15 @@ class Databases:
         self._open.clear()
 
     def load(
-        self, engine: Engine, target: Target, spec: DatabaseDataSet, database: Database, values: Mapping[str, object]
+        self,
+        engine: Engine,
+        target: Target,
+        spec: DatabaseDataSet,
+        database: Database,
+        values: Mapping[str, object],
+        sample: int | None = None,
     ) -> None:
-        """Make the target's table from a query.
+        """Make the target's table from a query, or from its first `sample` rows.
 
         Raises:
             JobError: the driver is missing, the password is refused, or the query names an unknown parameter.
@@ -89,9 +96,11 @@ class Databases:
         connection = self.connection(spec.database, database, target.where)
         stager: Stager | None = None
         try:
-            if connection.dialect.name == "postgresql" and _copied(engine, target, connection, spec, database, values):
+            quick = connection.dialect.name == "postgresql" and sample is None
+            if quick and _copied(engine, target, connection, spec, database, values):
                 return
-            result = connection.execution_options(stream_results=True, max_row_buffer=_BATCH).execute(
+            size = min(sample or _BATCH, _BATCH)
+            result = connection.execution_options(stream_results=True, max_row_buffer=size).execute(
                 statement_of(statement, names, values), bindable(connection, names, values)
             )
             with contextlib.closing(result):
@@ -99,7 +108,8 @@ class Databases:
                 _require_distinct(columns, target)
                 hints = declared(connection, result)
                 stager = Stager(target, columns)
-                stager.write(_batches(result, database.max_rows, target, _padded(connection, result)))
+                batches = _batches(result, size, database.max_rows, target, _padded(connection, result))
+                stager.write(batches if sample is None else islice(batches, 1))
         except SQLAlchemyError as error:
             raise self.told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
         stager.settle(engine, hints or stager.dated_texts())
@@ -306,10 +316,10 @@ def _padded(connection: Connection, result: CursorResult[Any]) -> frozenset[int]
 
 
 def _batches(
-    result: CursorResult[Any], most: int, target: Target, padded: frozenset[int]
+    result: CursorResult[Any], size: int, most: int, target: Target, padded: frozenset[int]
 ) -> Iterator[Sequence[Sequence[object]]]:
     count = 0
-    for batch in result.partitions(_BATCH):
+    for batch in result.partitions(size):
         count += len(batch)
         if count > most:
             raise _too_many(most, target)

@@ -39,7 +39,13 @@ class Loaded:
     seconds: Mapping[str, float]
 
 
-def load(job: Job, workspace: Workspace, values: Values, progress: Progress = lambda _done, _total: None) -> Loaded:
+def load(
+    job: Job,
+    workspace: Workspace,
+    values: Values,
+    progress: Progress = lambda _done, _total: None,
+    sample: int | None = None,
+) -> Loaded:
     """Make every data set of the job a table; the engine is locked when this returns.
 
     Files and databases are read first, then SQL runs over them in the order of the job file.
@@ -49,6 +55,7 @@ def load(job: Job, workspace: Workspace, values: Values, progress: Progress = la
         workspace: Whose folder relative file names count from, and whose databases are read.
         values: The parameters, bound to every query that names them.
         progress: Told how many questions of how many are answered, where there is one per key.
+        sample: How many rows of each query to a database are read, and for how many keys one is asked; None for all.
 
     Raises:
         DataError: a file or a query fails.
@@ -64,12 +71,12 @@ def load(job: Job, workspace: Workspace, values: Values, progress: Progress = la
             for name, part in job.file.data.items():
                 if not isinstance(part, SqlDataSet) and not _is_per_key(part):
                     target = _target(job, name, part, workspace, Path(scratch), notes)
-                    _read(engine, target, part, workspace, databases, values)
+                    _read(engine, target, part, workspace, databases, values, sample)
                     watch.lap(name)
             for name, part in job.file.data.items():
                 if isinstance(part, DatabaseDataSet) and _is_per_key(part):
                     target = _target(job, name, part, workspace, Path(scratch), notes)
-                    keys = _keys(job, engine, part, target.where)
+                    keys = _keys(job, engine, part, target.where)[:sample]
                     database = workspace.database(part.database, target.where)
                     question = Question(
                         spec=part, database=database, key_column=job.file.split.by, values=values.bound()
@@ -158,12 +165,13 @@ def _read(
     workspace: Workspace,
     databases: Databases,
     values: Values,
+    sample: int | None,
 ) -> None:
     if isinstance(part, FileDataSet):
         files.load(engine, target, part, workspace.folder)
     else:
         database = workspace.database(part.database, target.where)
-        databases.load(engine, target, part, database, values.bound())
+        databases.load(engine, target, part, database, values.bound(), sample)
 
 
 def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:

@@ -28,11 +28,13 @@ class Request:
         as_of: The date the run is made for.
         asked: Parameter → text, as given with `--set`.
         only: Keys to which the run is limited; empty for all.
+        sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
     """
 
     as_of: dt.date
     asked: Mapping[str, str]
     only: tuple[str, ...] = ()
+    sample: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,7 +93,7 @@ def survey(
     wording = Wording(house)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
     step("data")
-    loaded = data.load(job, tools.workspace, values, progress)
+    loaded = data.load(job, tools.workspace, values, progress, request.sample)
     engine = loaded.engine
     try:
         columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
@@ -156,7 +158,7 @@ def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
     Raises:
         DataError: something of it stops the run.
     """
-    lacking = list(broken(engine, job, request.as_of))
+    lacking = list(broken(engine, job, request.as_of, sampled=request.sample is not None))
     stopping = [part for part in lacking if not part.holds]
     if stopping:
         text = "; ".join(part.text for part in stopping)
