@@ -60,6 +60,7 @@ def serve(folder: Path, host: str, port: int, pause: float = 0.0) -> Controller:
     try:
         controller.start()
     except OSError as error:
+        controller.loop.close()
         raise UnreachableError(
             f"no server can listen at {host}:{port}: {error.strerror or error}",
             fix="Another one may be running there; choose a port with --port",

@@ -12,6 +12,8 @@ _NO_SUM = re.compile(
     r"phone|round|rank|version|unit|level|age)(_|$)"
 )
 _PLAIN_NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]*$")
+_PLAIN_SQL = re.compile(r"^[a-z_][a-z0-9_]*\([a-z0-9_]+\)$")
+_WORDS = frozenset({"true", "false", "null", "yes", "no", "on", "off"})
 _PLAIN_SCALAR = re.compile(r"^[A-Za-z][A-Za-z0-9_ ./-]*[A-Za-z0-9_]$")
 
 
@@ -79,7 +81,7 @@ def _lines(draft: Draft) -> Iterator[str]:
     if amounts:
         yield "figures:                       # one value a recipient, in SQL; used in texts and rules"
         for name, column in _figures(amounts):
-            yield f"  {name}: sum({quoted(column)})"
+            yield f"  {scalar(name)}: {scalar(f'sum({quoted(column)})', sql=True)}"
         yield ""
     yield "# rules:                       # when not to send; `rows` is a figure of every job"
     yield "#   - name: too little"
@@ -119,7 +121,7 @@ def _report(draft: Draft, title: str, amounts: Sequence[SeenColumn]) -> Iterator
     yield "    blocks:"
     yield "      - facts:"
     if draft.people and draft.people.name:
-        yield f'          Name: "{{{{ recipient{_access(draft.people.name)} }}}}"'
+        yield f"          Name: {json.dumps(_merged(draft.people.name), ensure_ascii=False)}"
     yield f'          {scalar(labelled(draft.by))}: "{{{{ key }}}}"'
     for name, column in _figures(amounts):
         if name != labelled(column):
@@ -151,7 +153,7 @@ def _column(column: SeenColumn) -> Iterator[str]:
 
 
 def _message(people: SeenList, title: str) -> Iterator[str]:
-    greeting = f"Dear {{{{ recipient{_access(people.name)} }}}}," if people.name else "Good day,"
+    greeting = f"Dear {_merged(people.name)}," if people.name else "Good day,"
     yield ""
     yield "messages:"
     yield "  standard:"
@@ -165,8 +167,10 @@ def _message(people: SeenList, title: str) -> Iterator[str]:
     yield '  - email: {from: "Reports <reports@example.test>"}     # put your own sender here'
 
 
-def _access(column: str) -> str:
-    return f".{column}" if _PLAIN_NAME.match(column) else f"['{column}']"
+def _merged(column: str) -> str:
+    """The merge field of a column of the list."""
+    access = f".{column}" if _PLAIN_NAME.match(column) else f"[{json.dumps(column, ensure_ascii=False)}]"
+    return f"{{{{ recipient{access} }}}}"
 
 
 def labelled(name: str) -> str:
@@ -187,7 +191,9 @@ def quoted(column: str) -> str:
     return '"' + column.replace('"', '""') + '"'
 
 
-def scalar(text: str) -> str:
+def scalar(text: str, *, sql: bool = False) -> str:
     """A text as a YAML value, in quotes where it needs them."""
-    plain = _PLAIN_SCALAR.match(text) and text.casefold() not in ("true", "false", "null", "yes", "no", "on", "off")
-    return text if plain else json.dumps(text, ensure_ascii=False)
+    plain = _PLAIN_SQL if sql else _PLAIN_SCALAR
+    if plain.match(text) and text.casefold() not in _WORDS:
+        return text
+    return json.dumps(text, ensure_ascii=False)

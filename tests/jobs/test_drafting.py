@@ -1,0 +1,80 @@
+"""The first job of a user's own table: whatever its columns are called, it can be read and makes sense."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gonnet.jobs import load_job, load_workspace
+from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, drafted, labelled, titled
+from gonnet.jobs.models import TableBlock
+
+NAMES = st.one_of(
+    st.sampled_from(
+        ["amount", "Net amount", "no", "yes", "null", "1", "a: b", "# c", '"q"', "Łódź", "{{ x }}", "- d", "rows"]
+    ),
+    st.text(st.characters(codec="utf-8", exclude_categories=("Cs", "Cc")), min_size=1, max_size=12),
+).filter(lambda name: name == name.strip() and "{" not in name)
+COLUMNS = st.lists(
+    st.builds(
+        SeenColumn,
+        name=NAMES,
+        kind=st.sampled_from(["text", "whole", "decimal", "date", "time", "truth"]),
+        decimals=st.integers(0, 6),
+    ),
+    min_size=1,
+    max_size=8,
+    unique_by=lambda column: column.name.casefold(),
+)
+
+
+@settings(max_examples=60, deadline=None)
+@given(COLUMNS, st.booleans())
+def test_whatever_the_columns_are_called_the_job_can_be_read(columns: list[SeenColumn], mailed: bool) -> None:
+    people = SeenList(file="people.xlsx", key=columns[0].name, to="E-Mail", name=columns[-1].name) if mailed else None
+    by = SeenColumn(name="farm no", kind="text")
+    draft = Draft(name="mine", file="data: 1.csv", by=by.name, columns=(by, *columns), people=people)
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "jobs").mkdir()
+        (Path(folder) / "gonnet.yaml").write_text("style: {}\n")
+        (Path(folder) / "jobs" / "mine.yaml").write_text(drafted(draft), "utf-8")
+        job = load_job(load_workspace(Path(folder)), "mine").file
+    block = job.reports["statement"].blocks[-1]
+    assert isinstance(block, TableBlock)
+    assert [column.field for column in block.table.columns] == [
+        column.name for column in columns if column.name != by.name
+    ]
+    assert job.split.by == by.name
+    assert (job.recipients is not None) == (bool(job.messages) and bool(job.deliver)) == mailed
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "is_amount"),
+    [
+        ("amount", "decimal", True),
+        ("litres", "whole", True),
+        ("Net amount", "decimal", True),
+        ("price", "decimal", False),
+        ("fat_pct", "decimal", False),
+        ("order_no", "whole", False),
+        ("Order No", "whole", False),
+        ("year", "whole", False),
+        ("id", "whole", False),
+        ("paid", "decimal", True),
+        ("remark", "text", False),
+    ],
+)
+def test_only_what_adds_up_is_totalled(name: str, kind: str, is_amount: bool) -> None:
+    assert SeenColumn(name=name, kind=kind).is_amount is is_amount
+
+
+def test_names_become_headings() -> None:
+    assert (labelled("net_amount"), labelled("Łódź"), titled("milk-statements")) == (
+        "Net amount",
+        "Łódź",
+        "Milk statements",
+    )
