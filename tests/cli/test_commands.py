@@ -50,6 +50,20 @@ def test_new_with_recipients_finds_the_key_column_and_mails_at_once(dairy: Dairy
     assert "already" in dairy.gonnet(*words, code=2).stderr
 
 
+def test_new_copes_with_columns_that_are_called_like_sql_or_yaml(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text('"a: b",null,order,group,"it\'s","q""q"\n1.5,2,x,7,3,4\n2.5,3,y,8,5,6\n')
+    dairy = Dairy(folder=tmp_path, port=0)
+    dairy.gonnet("new", "odd", "--rows", "t.csv", "--by", "group")
+    found = dairy.json("prepare", "odd")
+    assert found["states"] == {"ready": 2}
+    assert {part["column"]: part["whole"] for part in found["totals"]} == {
+        "a: b": "4.0",
+        "null": "5",
+        "it's": "8",
+        'q"q': "10",
+    }
+
+
 @pytest.mark.parametrize(
     ("words", "says"),
     [
