@@ -14,12 +14,13 @@ _NO_SUM = re.compile(
 _PLAIN_NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]*$")
 _PLAIN_SQL = re.compile(r"^[a-z_][a-z0-9_]*\([a-z0-9_]+\)$")
 # Words that stand for something else in SQL (ISO/IEC 9075-2, reserved words; those that are likely as column names).
-_RESERVED = frozenset(
-    """all analyse analyze and any array as asc both case cast check collate column constraint create current_date
-    current_time current_timestamp default desc describe distinct do else end except false fetch for foreign from
-    grant group having in initially intersect into is lambda lateral leading like limit not null offset on only or
-    order pivot placing primary qualify references returning select show some summarize table then to trailing true
-    union unique unpivot using variadic when where window with""".split()
+_RESERVED = re.compile(
+    r"""all | analyse | analyze | and | any | array | as | asc | both | case | cast | check | collate | column | constraint | create | current_date |
+    current_time | current_timestamp | default | desc | describe | distinct | do | else | end | except | false | fetch | for | foreign | from |
+    grant | group | having | in | initially | intersect | into | is | lambda | lateral | leading | like | limit | not | null | offset | on | only | or |
+    order | pivot | placing | primary | qualify | references | returning | select | show | some | summarize | table | then | to | trailing | true |
+    union | unique | unpivot | using | variadic | when | where | window | with""",
+    re.VERBOSE,
 )
 _WORDS = frozenset({"true", "false", "null", "yes", "no", "on", "off"})
 _PLAIN_SCALAR = re.compile(r"^[A-Za-z][A-Za-z0-9_ ./-]*[A-Za-z0-9_]$")
@@ -194,7 +195,7 @@ def titled(name: str) -> str:
 
 def quoted(column: str) -> str:
     """A column in SQL: as it is where that is plain, else in quotes."""
-    if re.fullmatch(r"[a-z_][a-z0-9_]*", column) and column not in _RESERVED:
+    if re.fullmatch(r"[a-z_][a-z0-9_]*", column) and not _RESERVED.fullmatch(column):
         return column
     return '"' + column.replace('"', '""') + '"'
 
