@@ -15,11 +15,15 @@ _PLAIN_NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]*$")
 _PLAIN_SQL = re.compile(r"^[a-z_][a-z0-9_]*\([a-z0-9_]+\)$")
 # Words that stand for something else in SQL (ISO/IEC 9075-2, reserved words; those that are likely as column names).
 _RESERVED = re.compile(
-    r"""all | analyse | analyze | and | any | array | as | asc | both | case | cast | check | collate | column | constraint | create | current_date |
-    current_time | current_timestamp | default | desc | describe | distinct | do | else | end | except | false | fetch | for | foreign | from |
-    grant | group | having | in | initially | intersect | into | is | lambda | lateral | leading | like | limit | not | null | offset | on | only | or |
-    order | pivot | placing | primary | qualify | references | returning | select | show | some | summarize | table | then | to | trailing | true |
-    union | unique | unpivot | using | variadic | when | where | window | with""",
+    r"""
+    all | analyse | analyze | and | any | array | as | asc | both | case | cast | check | collate | column |
+    constraint | create | current_date | current_time | current_timestamp | default | desc | describe |
+    distinct | do | else | end | except | false | fetch | for | foreign | from | grant | group | having | in |
+    initially | intersect | into | is | lambda | lateral | leading | like | limit | not | null | offset | on |
+    only | or | order | pivot | placing | primary | qualify | references | returning | select | show | some |
+    summarize | table | then | to | trailing | true | union | unique | unpivot | using | variadic | when |
+    where | window | with
+    """,
     re.VERBOSE,
 )
 _WORDS = frozenset({"true", "false", "null", "yes", "no", "on", "off"})
