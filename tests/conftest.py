@@ -9,8 +9,12 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, listening, wait_for
+
+settings.register_profile("gonnet", deadline=None)  # how long an example takes says nothing on a busy machine
+settings.load_profile("gonnet")
 
 
 @pytest.fixture

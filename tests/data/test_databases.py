@@ -9,6 +9,7 @@ import os
 import secrets
 import socket
 import threading
+import time
 from collections.abc import Iterator, Mapping
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
@@ -314,10 +315,21 @@ def test_a_server_that_is_not_there_is_told(dairy: Dairy, scheme: str) -> None:
     assert dairy.json("runs")["runs"] == []
 
 
+def _cut(place: Place) -> None:
+    """End the connection that is reading, as soon as there is one."""
+    engine = create_engine(place.url.replace("postgresql:", "postgresql+psycopg:", 1))
+    end = "select count(pg_terminate_backend(pid)) from pg_stat_activity where query like 'FETCH%' and pid <> pg_backend_pid()"
+    for _ in range(200):
+        with engine.connect() as work:
+            if work.execute(text(end)).scalar():
+                break
+        time.sleep(0.1)
+    engine.dispose()
+
+
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")  # the driver's cursor was cut off too
 def test_a_connection_that_is_cut_in_the_middle_is_told(dairy: Dairy, postgresql: Place) -> None:
-    end = "select pg_terminate_backend(pid) from pg_stat_activity where query like 'FETCH%' and pid <> pg_backend_pid()"
-    threading.Timer(1.0, lambda: postgresql.run(end)).start()
+    threading.Thread(target=_cut, args=(postgresql,), daemon=True).start()
     said = ""
     try:
         with query(dairy, postgresql.url, f"select {REST}, pg_sleep(3)"):

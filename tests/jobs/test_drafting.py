@@ -32,7 +32,7 @@ COLUMNS = st.lists(
 )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(COLUMNS, st.booleans())
 def test_whatever_the_columns_are_called_the_job_can_be_read(columns: list[SeenColumn], mailed: bool) -> None:
     people = SeenList(file="people.xlsx", key=columns[0].name, to="E-Mail", name=columns[-1].name) if mailed else None

@@ -32,7 +32,7 @@ def split(values: list[object], kind: str = "varchar") -> tuple[Slices, dict[str
         return slices, {key: [n for (n,) in found] for key, found in rows}
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.lists(CELLS, max_size=30))
 def test_every_row_is_in_exactly_one_slice_in_its_order_or_has_no_key(cells: list[str | None]) -> None:
     slices, rows = split(list(cells))
