@@ -19,7 +19,6 @@ from pathlib import Path
 _TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 _GONNET = [sys.executable, "-m", "gonnet"]
 _DISPLAY = ":77"
-_PROMPT = "PS1='$ '"
 
 _TERMINALS = {
     "check": "gonnet check statements",
