@@ -105,46 +105,19 @@ def _look(workspace: Path) -> Path:
 
 
 def _pdf(workspace: Path) -> None:
-    file = next(_look(workspace).glob("*.pdf"))
-    subprocess.run(
-        [
-            "pdftoppm",
-            "-png",
-            "-r",
-            "92",
-            "-f",
-            "1",
-            "-l",
-            "1",
-            "-singlefile",
-            str(file),
-            str(_TARGET / "statement-pdf"),
-        ],
-        check=True,
-    )
+    _first_page(next(_look(workspace).glob("*.pdf")), "statement-pdf")
 
 
 def _workbook(workspace: Path) -> None:
     file = next(_look(workspace).glob("*.xlsx"))
     office = ["soffice", "--headless", "--convert-to", "pdf", "--outdir", str(workspace), str(file)]
     subprocess.run(office, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    page = workspace / f"{file.stem}.pdf"
-    subprocess.run(
-        [
-            "pdftoppm",
-            "-png",
-            "-r",
-            "92",
-            "-f",
-            "1",
-            "-l",
-            "1",
-            "-singlefile",
-            str(page),
-            str(_TARGET / "statement-xlsx"),
-        ],
-        check=True,
-    )
+    _first_page(workspace / f"{file.stem}.pdf", "statement-xlsx")
+
+
+def _first_page(file: Path, name: str) -> None:
+    options = ["-png", "-r", "92", "-f", "1", "-l", "1", "-singlefile"]
+    subprocess.run(["pdftoppm", *options, str(file), str(_TARGET / name)], check=True)
 
 
 def _message(workspace: Path) -> None:

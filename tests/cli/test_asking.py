@@ -52,6 +52,14 @@ def test_a_reviewed_run_is_not_called_unreviewed(dairy: Dairy, serve: Callable[.
     assert "not reviewed" not in screen
 
 
+def test_a_look_at_one_package_is_no_review_of_the_run(dairy: Dairy) -> None:
+    dairy.gonnet("prepare", "statements", code=3)
+    dairy.gonnet("review", "--only", "117", code=3)
+    assert dairy.gonnet("runs").stdout.rstrip().endswith("no")
+    dairy.gonnet("review", code=3)
+    assert dairy.gonnet("runs").stdout.rstrip().endswith("yes")
+
+
 def test_a_missing_parameter_is_asked_for(dairy: Dairy) -> None:
     asking = "parameters: {period: {kind: month, label: Which month}}\ndata:\n"
     dairy.job(("data:\n", asking))

@@ -236,7 +236,7 @@ def test_all_queries_of_a_run_see_one_state(dairy: Dairy, place: Place) -> None:
     from gonnet.jobs.workspace import Database
 
     place.run("create table members (k varchar(60))", "insert into members values ('a')")
-    databases = Databases(secrets=load_workspace(dairy.folder).secrets)
+    databases = Databases(secrets=load_workspace(dairy.folder).secrets, folder=dairy.folder)
     with closing(databases):
         connection = databases.connection("pool", Database(url=place.url), "here")
         assert connection.execute(text("select count(*) from members")).scalar() == 1
@@ -497,3 +497,25 @@ def test_a_password_may_come_from_a_keyring(dairy: Dairy, monkeypatch: pytest.Mo
     assert secrets_of.resolve("${keyring:pool/reader}", "here", in_url=True) == "a%2Fb"
     with pytest.raises(JobError, match="the keyring has no entry pool/nobody"):
         secrets_of.resolve("${keyring:pool/nobody}", "here")
+
+
+def test_a_question_that_fails_for_a_key_without_a_package_is_told(dairy: Dairy, postgresql: Place) -> None:
+    dairy.write("keys.csv", "farm_no\n00042\n117\n999\n")
+    keys = ("data:\n", "data:\n  wanted: {file: keys.csv}\n")
+    fails = ("litres >= $least", "litres >= $least / (case when $key = '999' then 0 else 1 end)")
+    with dairy.tools() as tools:
+        found, _ = asked(dairy, postgresql, keys, ("{at_once: 3}", "{at_once: 3, keys: wanted}"), fails)
+        findings = [text for weight, text in tools.ledger.run("last").findings if weight == "attention"]
+    assert "999" not in found
+    assert any(text.startswith("the question for key '999', which is not on the list, failed: ") for text in findings)
+
+
+def test_an_unknown_parameter_of_a_question_is_told_once_and_stops_the_run(dairy: Dairy, place: Place) -> None:
+    with pytest.raises(DataError, match=r"unknown parameter \$lest"):
+        asked(dairy, place, ("litres >= $least", "litres >= $lest"))
+
+
+def test_a_sqlite_file_counts_from_the_workspace(dairy: Dairy) -> None:
+    Place(kind="sqlite", url=f"sqlite:///{dairy.folder}/pool.db", name="").run("create table milk as select '7' as k")
+    with query(dairy, "sqlite:///pool.db", f"select k, {REST} from milk") as engine:
+        assert engine.query("select k from milk") == [("7",)]

@@ -175,3 +175,5 @@ def test_a_run_that_mails_nothing_or_was_broken_off_cannot_be_sent(dairy: Dairy)
             1 / 0  # noqa: B018
         with pytest.raises(RunError, match="not prepared to its end"):
             send(tools.ledger.run("last"), tools)
+        with pytest.raises(RunError, match="not prepared to its end"):
+            trial(tools.ledger.run("last"), tools, Address(mailbox="me@tarnvale.example"))

@@ -47,7 +47,7 @@ def review(
         packages = tools.ledger.packages(run.id, only)
         if into is not None:
             _copy(tools, packages, into)
-        if str(run.state) == "prepared":
+        if str(run.state) == "prepared" and not only:  # a look at some packages is no review of the run
             tools.ledger.mark_reviewed(run.id)
     if as_json:
         _report.as_json(run, packages)

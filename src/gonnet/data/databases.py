@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from itertools import islice
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import (
@@ -57,9 +58,11 @@ class Databases:
 
     Attributes:
         secrets: Where passwords come from; what it gave out appears in no message.
+        folder: The workspace, from which the file of a SQLite database counts.
     """
 
     secrets: Secrets
+    folder: Path
     _open: dict[str, Connection] = field(default_factory=dict)
 
     def close(self) -> None:
@@ -86,13 +89,7 @@ class Databases:
             DataError: the query does not run, or gives too many rows.
             UnreachableError: the server is not there, or went away.
         """
-        statement, names = bound(spec.sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
-        unknown = [name for name in names if name not in values]
-        if unknown:
-            known = ", ".join(f"${name}" for name in sorted(values)) or "none"
-            raise DataError(
-                f"unknown parameter ${unknown[0]}", where=target.where, fix=f"Parameters of this job: {known}"
-            )
+        statement, names = parametrised(spec, values, target.where)
         connection = self.connection(spec.database, database, target.where)
         stager: Stager | None = None
         try:
@@ -157,7 +154,7 @@ class Databases:
         if database.password is not None:
             url = url.set(password=self.secrets.resolve(database.password, where))
         if url.get_backend_name() == "sqlite" and url.database and not url.database.startswith("file:"):
-            url = url.set(database=f"file:{url.database}", query={"mode": "ro", "uri": "true"})
+            url = url.set(database=f"file:{self.folder / url.database}", query={"mode": "ro", "uri": "true"})
         return url
 
     def told(self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None) -> GonnetError:
@@ -183,6 +180,20 @@ class Databases:
             fix = "Nothing was prepared; check that it runs, then run it again"
             return UnreachableError(f"database '{name}' {when}: {said}", where=where, fix=fix)
         return DataError(f"database '{name}' refuses the query: {said}", where=where, fix="Correct the SQL")
+
+
+def parametrised(spec: DatabaseDataSet, values: Mapping[str, object], where: str) -> tuple[str, tuple[str, ...]]:
+    """The query as SQLAlchemy writes parameters, and their names.
+
+    Raises:
+        DataError: it names a parameter that is not there.
+    """
+    statement, names = bound(spec.sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
+    unknown = [name for name in names if name not in values]
+    if unknown:
+        known = ", ".join(f"${name}" for name in sorted(values)) or "none"
+        raise DataError(f"unknown parameter ${unknown[0]}", where=where, fix=f"Parameters of this job: {known}")
+    return statement, names
 
 
 def statement_of(sql: str, names: Sequence[str], values: Mapping[str, object]) -> TextClause:
@@ -269,16 +280,16 @@ def _copied(
     driver: Any = connection.connection.driver_connection
     try:
         columns = copied(engine, target, driver, spec.sql.strip().rstrip(";"), values, database.max_rows)
-    except driver_errors() as error:
+    except _driver_errors() as error:
         raise DBAPIError.instance(  # told like any other failure
-            spec.sql, {}, error, driver_errors(), connection_invalidated=bool(driver.closed)
+            spec.sql, {}, error, _driver_errors(), connection_invalidated=bool(driver.closed)
         ) from error
     if columns is not None and engine.count(target.name) > database.max_rows:
         raise _too_many(database.max_rows, target)
     return columns is not None
 
 
-def driver_errors() -> type[Exception]:
+def _driver_errors() -> type[Exception]:
     """What PostgreSQL's driver raises."""
     import psycopg
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import duckdb
 
 from gonnet.data.macros import MACROS
-from gonnet.errors import DataError
+from gonnet.errors import DataError, meant
 
 _NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMAL|DOUBLE|FLOAT|REAL)")
 _INTEGERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT)")
@@ -116,6 +116,17 @@ class Engine:
             "select column_name, data_type from duckdb_columns() where table_name = ? order by column_index", [table]
         )
         return tuple(ColumnType(name=str(name), type=str(kind)) for name, kind in rows)
+
+    def require_column(self, table: str, column: str, *, where: str) -> None:
+        """Refuse a column that `table` does not have.
+
+        Raises:
+            DataError: names the table, the column and the nearest one there is.
+        """
+        known = [found.name for found in self.columns(table)]
+        if column not in known:
+            what = f"data set '{table}' has no column '{column}'"
+            raise DataError(what, where=where, fix=meant(column, known, noun="column"))
 
     def count(self, table: str) -> int:
         """The number of rows of `table`."""

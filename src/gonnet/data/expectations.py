@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from gonnet.data.engine import Engine, quoted
-from gonnet.errors import DataError, meant
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ControlTotal, Expectation, Newest
 
@@ -57,9 +56,7 @@ def _of(engine: Engine, table: str, expect: Expectation, as_of: dt.date, where: 
     named = [*expect.unique, *expect.filled]
     named += [part.column for part in (expect.newest, expect.total) if part is not None]
     for column in named:
-        if column not in known:
-            what = f"data set '{table}' has no column '{column}'"
-            raise DataError(what, where=where, fix=meant(column, known, noun="column"))
+        engine.require_column(table, column, where=where)
     count = engine.count(table)
     if expect.rows is not None and count < expect.rows:
         yield f"at least {expect.rows:,} rows are expected, there are {count:,}"

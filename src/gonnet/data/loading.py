@@ -16,7 +16,7 @@ from gonnet.data.keys import key_text
 from gonnet.data.parameters import Values, require_choices
 from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target
-from gonnet.errors import DataError, StorageError, meant
+from gonnet.errors import DataError, StorageError
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
@@ -67,7 +67,10 @@ def load(
     failed: dict[str, str] = {}
     watch = _Watch()
     try:
-        with _scratch(workspace) as scratch, closing(Databases(secrets=workspace.secrets)) as databases:
+        with (
+            _scratch(workspace) as scratch,
+            closing(Databases(secrets=workspace.secrets, folder=workspace.folder)) as databases,
+        ):
             for name, part in job.file.data.items():
                 if not isinstance(part, SqlDataSet) and not _is_per_key(part):
                     target = _target(job, name, part, workspace, Path(scratch), notes)
@@ -78,9 +81,7 @@ def load(
                     target = _target(job, name, part, workspace, Path(scratch), notes)
                     keys = _keys(job, engine, part, target.where)[:sample]
                     database = workspace.database(part.database, target.where)
-                    question = Question(
-                        spec=part, database=database, key_column=job.file.split.by, values=values.bound()
-                    )
+                    question = Question.of(part, database, job.file.split.by, values.bound(), target.where)
                     failed |= per_key.load(engine, target, question, keys, databases, progress)
                     watch.lap(name)
         engine.lock()
@@ -122,11 +123,7 @@ def _keys(job: Job, engine: Engine, part: DatabaseDataSet, where: str) -> list[s
     if table not in engine.tables:
         fix = "Name a data set from a file or a plain query with `keys:`"
         raise DataError("there is no data set to take the keys from", where=where, fix=fix)
-    known = [found.name for found in engine.columns(table)]
-    if column not in known:
-        raise DataError(
-            f"data set '{table}' has no column '{column}'", where=where, fix=meant(column, known, noun="column")
-        )
+    engine.require_column(table, column, where=where)
     expression = key_text(engine, table, column, where=where)
     rows = engine.query(f"select distinct {expression} as k from {quoted(table)} order by k")
     return [str(key) for (key,) in rows if key is not None]
@@ -204,10 +201,7 @@ def _require_choices(job: Job, engine: Engine, values: Values) -> None:
         if not isinstance(parameter.of, ChoicesFrom):
             continue
         table, column = parameter.of.rows, parameter.of.column
-        known = [found.name for found in engine.columns(table)]
-        if column not in known:
-            what = f"data set '{table}' has no column '{column}'"
-            raise DataError(what, where=job.at("parameters", name, "of"), fix=meant(column, known, noun="column"))
+        engine.require_column(table, column, where=job.at("parameters", name, "of"))
         rows = engine.query(
             f"select distinct cast({quoted(column)} as varchar) as choice from {quoted(table)} order by choice"
         )
@@ -225,7 +219,4 @@ def _require_columns(job: Job, engine: Engine) -> None:
         wanted += [(people.rows, column, ("recipients", "bcc")) for column in people.bcc]
         wanted += [(people.rows, column, ("checks", "identifying")) for column in job.file.checks.identifying]
     for table, column, place in wanted:
-        known = [found.name for found in engine.columns(table)]
-        if column not in known:
-            what = f"data set '{table}' has no column '{column}'"
-            raise DataError(what, where=job.at(*place), fix=meant(column, known, noun="column"))
+        engine.require_column(table, column, where=job.at(*place))

@@ -8,15 +8,13 @@ The split of one result is quicker and sees one state of the database; this is f
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
-from functools import partial
 
 from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.data.binding import bound
-from gonnet.data.databases import Databases, bindable, declared, snapshot, statement_of
+from gonnet.data.databases import Databases, bindable, declared, parametrised, snapshot, statement_of
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError
@@ -50,16 +48,32 @@ class Question:
     """A query that is asked for each key.
 
     Attributes:
+        sql: It, as SQLAlchemy writes parameters.
+        names: The parameters that it uses.
         spec: The data set.
         database: Where it is asked.
         key_column: The column in which the answers get their key.
         values: The other parameters.
     """
 
+    sql: str
+    names: tuple[str, ...]
     spec: DatabaseDataSet
     database: Database
     key_column: str
     values: Mapping[str, object]
+
+    @classmethod
+    def of(
+        cls, spec: DatabaseDataSet, database: Database, key_column: str, values: Mapping[str, object], where: str
+    ) -> Question:
+        """The question of a data set.
+
+        Raises:
+            DataError: it names a parameter that is not there.
+        """
+        sql, names = parametrised(spec, {**values, "key": ""}, where)
+        return cls(sql=sql, names=names, spec=spec, database=database, key_column=key_column, values=values)
 
 
 def load(
@@ -104,9 +118,7 @@ def _ask_all(
 
     try:
         with ThreadPoolExecutor(spec.per_key.at_once) as threads:
-            asked: dict[Future[Answer], int] = {
-                threads.submit(partial(_ask, question, pool, told), key): index for index, key in enumerate(keys)
-            }
+            asked = [threads.submit(_ask, question, pool, told, key) for key in keys]
             for count, _ in enumerate(as_completed(asked), 1):
                 progress(count, len(keys))
             return [future.result() for future in asked]
@@ -116,10 +128,7 @@ def _ask_all(
 
 def _ask(question: Question, pool: SqlEngine, told: Callable[[SQLAlchemyError], GonnetError], key: str) -> Answer:
     values = {**question.values, "key": key}
-    sql, names = bound(question.spec.sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
-    unknown = [name for name in names if name not in values]
-    if unknown:
-        return Answer(key=key, failure=f"unknown parameter ${unknown[0]}")
+    sql, names = question.sql, question.names
     try:
         with pool.connect() as plain:
             connection = snapshot(plain, question.database.seconds)

@@ -18,16 +18,14 @@ from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.packages import PackagePlan
 from gonnet.pipeline import commands, workshop
 from gonnet.pipeline.produce import Letter, Made
-from gonnet.pipeline.survey import Request, Step, Survey, survey
+from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.rules.decisions import Cause
 
 
-def prepare(
-    job: Job, tools: Tools, request: Request, progress: Progress = no_progress, step: Step = lambda _name: None
-) -> RunRecord:
+def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_progress) -> RunRecord:
     """Make, check, seal and record every package of a run.
 
     Returns:
@@ -39,11 +37,10 @@ def prepare(
     began = time.monotonic()
     letter, server = write_letter(job, tools)
     before = _before(job, tools)
-    found = survey(job, tools, request, step, progress)
+    found = survey(job, tools, request, progress)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, server)) as run:
         if before is not None:
             run.note(before.text)
-        step("documents")
         sums = _sums_by_key(found)
         books = Bookkeeper()
         for plan, made in workshop.make(job, tools, found, letter, progress):

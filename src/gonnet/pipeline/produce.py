@@ -45,7 +45,6 @@ class Workbench:
     """What is the same for every package of a run."""
 
     reports: tuple[ReportPlan, ...]
-    fields: tuple[str, ...]
     look: Look
     watch: Watch
     store: Store

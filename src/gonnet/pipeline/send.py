@@ -48,6 +48,11 @@ def sendable(run: RunRecord, tools: Tools, only: Sequence[str] = ()) -> tuple[Pa
     Raises:
         RunError: the run was not prepared to its end, or mails nothing.
     """
+    _require_sendable(run)
+    return tuple(package for package in tools.ledger.packages(run.id, only) if any(_waiting(package)))
+
+
+def _require_sendable(run: RunRecord) -> None:
     if run.state is not RunState.PREPARED:
         raise RunError(f"run {run.id} was not prepared to its end", fix=f"Run `gonnet prepare {run.job}` again")
     if run.server is None:
@@ -55,7 +60,6 @@ def sendable(run: RunRecord, tools: Tools, only: Sequence[str] = ()) -> tuple[Pa
             f"the job '{run.job}' of run {run.id} delivers nothing",
             fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",
         )
-    return tuple(package for package in tools.ledger.packages(run.id, only) if any(_waiting(package)))
 
 
 def _waiting(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str]]:
@@ -135,14 +139,7 @@ def _deliver(
     link: SmtpLink,
 ) -> State | None:
     """Hand one message over to one address; None when it was no longer to be sent."""
-    intended = False
-
-    def intent() -> bool:
-        nonlocal intended
-        intended = tools.ledger.hand_over(delivery_id)
-        return intended
-
-    reply = link.offer(message.sender, address, data, intent)
+    reply = link.offer(message.sender, address, data, lambda: tools.ledger.hand_over(delivery_id))
     if reply is None:
         return None
     return tools.ledger.answered(run.id, package.id, delivery_id, _STATES[reply.verdict], reply.code, reply.text)
@@ -190,10 +187,9 @@ def trial(
         UnreachableError: the server cannot be reached.
         SealError: something is not what was reviewed.
     """
+    _require_sendable(run)
     packages = tools.ledger.packages(run.id, only)
     chosen = [p for p in packages if p.messages and (only or p.state is not State.HELD)]
-    if run.server is None:
-        sendable(run, tools, only)  # says why
     replies = []
     with closing(link_for(run, tools)) as link:
         for package in chosen[:first]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet import data, packages, recipients, reports, rules, split
@@ -15,7 +15,6 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
-from gonnet.rules import figures
 from gonnet.rules.decisions import unknowns
 from gonnet.wording.templates import Wording
 
@@ -68,19 +67,13 @@ class Survey:
     seconds: Mapping[str, float]
 
 
-Step = Callable[[str], None]
-
-
-def survey(
-    job: Job, tools: Tools, request: Request, step: Step = lambda _name: None, progress: Progress = no_progress
-) -> Survey:
+def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_progress) -> Survey:
     """Read the data, split it, match it with the recipients and decide about every package. Contacts nobody.
 
     Args:
         job: The job.
         tools: The tools.
         request: What was asked for.
-        step: Told each step as it begins.
         progress: Told how many questions are answered, where there is one per key.
 
     Raises:
@@ -92,19 +85,15 @@ def survey(
     house = tools.workspace.house
     wording = Wording(house)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
-    step("data")
     loaded = data.load(job, tools.workspace, values, progress, request.sample)
     engine = loaded.engine
     try:
         columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
         _raise_all(references.to_the_data(job, columns, wording))
-        step("split")
         slices = split.by_key(engine, job.file.split.rows, job.file.split.by, where=job.at("split", "by"))
-        step("recipients")
         people = _people(job, engine)
         addressed = recipients.match(slices.counts, people)
         lacking = _expected(job, engine, request)
-        step("rules")
         fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
         evaluated = rules.evaluate(engine, job, [part.key for part in addressed], fields, values.bound())
         has_list = job.file.recipients is not None
@@ -116,14 +105,13 @@ def survey(
             (part, found, rules.held_by_the_data(decision, loaded.failed.get(part.key), lacking))
             for part, found, decision in parts
         ]
-        step("packages")
         common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
         plans = tuple(packages.assemble(job, parts, common, wording))
-        step("reports")
         report_plans, used = reports.settle(engine, job, slices.columns, tools.look)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
             *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),
+            *_unanswered(loaded.failed, parts),
             *_about_keys(job, engine, slices),
             *unmatched([part for part, _, _ in parts], has_list=has_list),
             *unknowns(job.file.rules, chosen),
@@ -181,6 +169,17 @@ def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> l
     return [part for part in addressed if not only or part.key in only]
 
 
+def _unanswered(
+    failed: Mapping[str, str], parts: Sequence[tuple[recipients.Addressed, object, object]]
+) -> Iterator[Finding]:
+    """A finding for each question that failed and has no package that could say so."""
+    told = {part.key for part, _, _ in parts}
+    for key, failure in failed.items():
+        if key not in told:
+            text = f"the question for key '{key}', which is not on the list, failed: {failure}"
+            yield Finding(weight=Weight.ATTENTION, text=text, key=key)
+
+
 def _about_keys(job: Job, engine: data.Engine, slices: split.Slices) -> Iterator[Finding]:
     if slices.without_key:
         rows = ", ".join(str(row) for row in slices.first_without_key)
@@ -199,8 +198,3 @@ def _about_keys(job: Job, engine: data.Engine, slices: split.Slices) -> Iterator
                 weight=Weight.ATTENTION,
                 text=f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key",
             )
-
-
-def whole(job: Job, found: Survey) -> dict[str, object]:
-    """The job's figures over everything that was read."""
-    return figures.whole(found.engine, job, found.values.bound())

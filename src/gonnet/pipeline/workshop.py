@@ -91,7 +91,6 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | N
 def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> Path:
     bench = Workbench(
         reports=found.reports,
-        fields=found.fields,
         look=tools.look,
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,

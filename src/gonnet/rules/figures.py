@@ -70,13 +70,6 @@ def evaluate(
     return found
 
 
-def whole(engine: Engine, job: Job, values: Mapping[str, object]) -> dict[str, Any]:
-    """The figures of the job over every row that was read, those without a key included."""
-    expressions = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in job.file.figures.items())
-    row = engine.query(f"select count(*) as rows{expressions} from gonnet_rows", values)[0]
-    return dict(zip(("rows", *job.file.figures), row, strict=True))
-
-
 def _query(figures: Mapping[str, str], conditions: Sequence[str]) -> str:
     aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
     # A condition must be a truth value: `boolean` is cast to, so that text or a number is refused, not guessed at.
