@@ -19,6 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gonnet.data import Values, load, look_at
+from gonnet.data.encodings import only_reading
 from gonnet.data.workbooks import plain_text
 from gonnet.errors import DataError
 from gonnet.pipeline.survey import Request, survey
@@ -69,10 +70,10 @@ def test_a_key_column_stays_text_even_where_every_value_is_a_number(tmp_path: Pa
         (b'k,v\n1,"2\n3,4\n', "a.csv, line 2: a quote is not closed"),
         (b"\xff\xfe\x00", "a.csv is not UTF-16 text"),
         (
-            "k,v\n1,Łódź\n".encode("cp1250"),
-            "a.csv, line 2 is not UTF-8 text. Save it as UTF-8, or say which `encoding:`",
+            "k,v\n1,Dvořák\n".encode("cp1250"),
+            "a.csv, line 2 is not UTF-8 text, and more than one encoding could be meant. Save it as UTF-8, or say which",
         ),
-        ("k,v\n1,Łódź\n".encode("cp1250"), "as cp1250 '1,Łódź'"),
+        ("k,v\n1,Dvořák\n".encode("cp1250"), "as cp1250 '1,Dvořák'"),
         (b"k,k\n1,2\n", "column 'k' stands twice"),
         (b"k,,v\n1,2,3\n", "column 2 of a.csv has no name"),
         (b"k,v\r\n1,2\n3,4\r\n", "the lines of a.csv end in different ways"),
@@ -131,6 +132,23 @@ def test_once_locked_the_engine_reads_no_file(tmp_path: Path) -> None:
     path.write_text("k\n1\n")
     with closing(look_at(path)) as engine, pytest.raises(DataError, match="Cannot access file"):
         engine.query(f"select * from read_csv('{path}')")
+
+
+@pytest.mark.parametrize(
+    ("text", "written", "found"),
+    [
+        ("Jürgen Größe", "cp1252", "cp1252"),
+        ("Hof Öd – «Müller»", "cp1252", "cp1252"),
+        ("Dvořák", "cp1250", None),  # in cp1252 these are letters too: Dvoøák
+        ("Dvořák šťávu", "cp1250", "cp1250"),  # in cp1252 this has no meaning
+        ("Jørgen", "cp1252", None),
+        ("Ферма", "cp1251", None),
+        ("Łódź", "cp1250", "cp1250"),
+        ("Straße M²", "cp1254", "cp1252"),
+    ],
+)
+def test_an_encoding_is_found_where_only_one_reading_makes_words(text: str, written: str, found: str | None) -> None:
+    assert only_reading(text.encode(written).split()) == found
 
 
 def test_an_encoding_that_is_given_is_used_and_told(dairy: Dairy) -> None:

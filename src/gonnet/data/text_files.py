@@ -10,11 +10,11 @@ from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 
+from gonnet.data.encodings import encoding_of
 from gonnet.data.engine import Engine, quoted
 from gonnet.data.staging import Hint, Stager, Target, settle
 from gonnet.errors import DataError
 
-_USUAL = ("cp1252", "cp1250", "cp1253", "cp1251")
 _BATCH = 10_000
 
 
@@ -53,7 +53,7 @@ def load_csv(engine: Engine, target: Target, paths: Sequence[Path], encoding: st
 def _as_utf8(path: Path, target: Target, encoding: str | None) -> Path:
     """The file itself where it is UTF-8, else a copy that is."""
     try:
-        found = encoding or _encoding(path, target)
+        found = encoding or encoding_of(path, target)
         if found == "utf-8":
             return path
         target.notes.append(f"{path.name}: read as {found}")
@@ -73,26 +73,6 @@ def _as_utf8(path: Path, target: Target, encoding: str | None) -> Path:
         ) from error
     except OSError as error:
         raise DataError(f"{path.name} cannot be read: {error.strerror}", where=target.where, fix="Check it") from error
-
-
-def _encoding(path: Path, target: Target) -> str:
-    """UTF-8 or UTF-16. Anything else is asked for: a wrong guess would change names without a sign."""
-    with path.open("rb") as file:
-        if file.read(2) in (b"\xff\xfe", b"\xfe\xff"):
-            return "utf-16"
-        file.seek(0)
-        for number, line in enumerate(file, 1):
-            try:
-                line.decode("utf-8")
-            except UnicodeDecodeError as error:
-                around = line[max(0, error.start - 12) : error.start + 12].strip()
-                shown = ", ".join(f"as {name} '{around.decode(name, 'replace')}'" for name in _USUAL)
-                raise DataError(
-                    f"{path.name}, line {number} is not UTF-8 text",
-                    where=target.where,
-                    fix=f"Save it as UTF-8, or say which `encoding:` it has: {shown}",
-                ) from error
-    return "utf-8"
 
 
 def _header(path: Path, original: Path, target: Target) -> tuple[str, list[str]]:
