@@ -1,8 +1,8 @@
 """Reading and splitting many rows, against a bare read of the same data: `python benchmarks/reading.py [ROWS [KEYS]]`.
 
-From PostgreSQL (at 127.0.0.1) against a bare COPY, from Parquet against DuckDB reading the same file into a table, as it
-stands and sorted by key (a split brings each key's rows together, so that no less will do); each in a process of its own,
-in turn, with the peak of its memory.
+From PostgreSQL (at 127.0.0.1) against a bare COPY, from Parquet against DuckDB reading the same file into a table, as
+it stands and sorted by key (a split brings each key's rows together, so that no less will do); each in a process of
+its own, in turn, with the peak of its memory.
 """
 
 from __future__ import annotations

@@ -1,0 +1,163 @@
+"""Gonnet against the administrator's script: `python benchmarks/delivery.py [RECIPIENTS …]`, else 1,000 and 10,000.
+
+Each recipient has 40 rows, a PDF, a workbook and a message. The script is run for a sample of recipients and scaled;
+both are measured in turn, in one run. Gonnet's figures are those of its own program from the command line, with leak
+check and ledger; drawing alone is measured inside one process on both sides. Needs `pip install -e '.[benchmarks]'`.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TypeVar
+
+import by_hand
+import milk_data
+
+_SAMPLE = 150  # recipients that the script is run for
+T = TypeVar("T")
+
+
+def main() -> None:
+    """Measure for each number of recipients."""
+    for recipients in [int(text) for text in sys.argv[1:]] or [1_000, 10_000]:
+        with tempfile.TemporaryDirectory() as folder, _sink() as port:
+            milk_data.write(Path(folder), recipients, port)
+            _compare(Path(folder), recipients, port)
+
+
+def _compare(folder: Path, recipients: int, port: int) -> None:
+    print(f"\n{recipients:,} recipients × {milk_data.ROWS} rows; ms per recipient")
+    script = _script(folder, recipients, port)
+    ours = _drawing(folder, min(recipients, 4 * _SAMPLE))
+    for stage in ("PDF", "XLSX"):
+        _line(f"{stage}, one process", script[stage], ours[stage])
+    whole = sum(script.values())
+    for processes in (1, 2):
+        prepare, peak, workers = _gonnet(folder, "prepare", "statements", "--processes", str(processes))
+        send, _, _ = _gonnet(folder, "send", "last", "--yes")
+        found = 1000 * (prepare + send) / recipients
+        _line(f"all, {processes} process{'es'[: 2 * (processes > 1)]}", whole, found)
+        print(f"    prepare {prepare:.1f} s, send {send:.1f} s; peak {peak:.0f} MB, of a worker {workers:.0f} MB")
+
+
+def _line(what: str, script: float, ours: float) -> None:
+    print(f"  {what:<18} script {script:7.2f}   Gonnet {ours:7.2f}   ratio {script / ours:5.1f}", flush=True)
+
+
+def _script(folder: Path, recipients: int, port: int) -> dict[str, float]:
+    """Milliseconds a recipient, by stage."""
+    seconds, farms = _timed(lambda: by_hand.read(folder))
+    sample = farms[:: max(1, len(farms) // _SAMPLE)][:_SAMPLE]
+    pdf, pdfs = _timed(lambda: [by_hand.pdf(*farm) for farm in sample])
+    xlsx, books = _timed(lambda: [by_hand.xlsx(*farm) for farm in sample])
+    files = [{"a.pdf": one, "a.xlsx": other} for one, other in zip(pdfs, books, strict=True)]
+    mail, _ = _timed(lambda: [by_hand.mail(farm, parts, port) for (farm, _), parts in zip(sample, files, strict=True)])
+    stages = {"PDF": pdf, "XLSX": xlsx, "mail": mail}
+    return {"reading": 1000 * seconds / recipients} | {
+        stage: 1000 * found / len(sample) for stage, found in stages.items()
+    }
+
+
+def _drawing(folder: Path, count: int) -> dict[str, float]:
+    """Milliseconds a document when Gonnet lays it out and draws it, by format."""
+    from gonnet.data import quoted
+    from gonnet.jobs import load_job, load_workspace
+    from gonnet.pipeline.survey import Request, survey
+    from gonnet.pipeline.tools import open_tools
+    from gonnet.reports import draw
+    from gonnet.reports.layout import Setter
+    from gonnet.split.keys import rows_of
+    from gonnet.wording.templates import Wording
+
+    workspace = load_workspace(folder)
+    found = {}
+    with open_tools(workspace, 1) as tools:
+        run = survey(load_job(workspace, "statements"), tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
+        plans = run.plans[:count]
+        expressions = [quoted(field) for field in run.fields]
+        rows = dict(rows_of(run.engine, expressions, plans[0].key, plans[-1].key))
+        for form in ("pdf", "xlsx"):
+            setter = Setter(run.reports, Wording(tools.look.house))
+            began = time.perf_counter()
+            for plan in plans:
+                draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form, tools.look)
+            found[form.upper()] = 1000 * (time.perf_counter() - began) / len(plans)
+        run.engine.close()
+    return found
+
+
+def _gonnet(folder: Path, *arguments: str) -> tuple[float, float, float]:
+    """Seconds, and the peaks of memory of its main process and of its largest other one, in MB."""
+    began = time.perf_counter()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "gonnet", *arguments, "--quiet", "--workspace", str(folder)],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
+    peaks: dict[int, float] = {}
+    watch = threading.Thread(target=_watch, args=(process, peaks))
+    watch.start()
+    said, _ = process.communicate()
+    watch.join()
+    if process.returncode:
+        raise RuntimeError(said)
+    main = peaks.pop(process.pid, 0.0)
+    return time.perf_counter() - began, main, max(peaks.values(), default=0.0)
+
+
+def _watch(process: subprocess.Popen[str], peaks: dict[int, float]) -> None:
+    while process.poll() is None:
+        for pid in _family(process.pid):
+            try:
+                status = Path(f"/proc/{pid}/status").read_text("utf-8")
+            except OSError:
+                continue
+            high = next((line for line in status.splitlines() if line.startswith("VmHWM")), "VmHWM: 0 kB")
+            peaks[pid] = int(high.split()[1]) / 1000
+        time.sleep(0.2)
+
+
+def _family(pid: int) -> Iterator[int]:
+    yield pid
+    for task in Path(f"/proc/{pid}/task").glob("*/children"):
+        try:
+            children = task.read_text("utf-8").split()
+        except OSError:
+            continue
+        for child in children:
+            yield from _family(int(child))
+
+
+def _timed(work: Callable[[], T]) -> tuple[float, T]:
+    began = time.perf_counter()
+    found = work()
+    return time.perf_counter() - began, found
+
+
+@contextmanager
+def _sink() -> Iterator[int]:
+    with socket.socket() as one:
+        one.bind(("127.0.0.1", 0))
+        port = one.getsockname()[1]
+    process = subprocess.Popen([sys.executable, str(Path(__file__).with_name("sink.py")), str(port)], env=os.environ)
+    try:
+        time.sleep(0.7)
+        yield port
+    finally:
+        process.terminate()
+        process.wait()
+
+
+if __name__ == "__main__":
+    main()
