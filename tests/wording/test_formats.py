@@ -6,10 +6,20 @@ import datetime as dt
 from decimal import Decimal
 
 import pytest
+from babel import numbers
+from hypothesis import given
+from hypothesis import strategies as st
 
-from gonnet.delivery.body import as_html, as_text
+from gonnet.delivery import Body
 from gonnet.errors import DataError
-from gonnet.wording.formats import House, decimals_of, excel_pattern, is_date_pattern, is_number_pattern
+from gonnet.wording.formats import (
+    House,
+    decimals_of,
+    excel_pattern,
+    is_date_pattern,
+    is_number_pattern,
+    rounded_half_up,
+)
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
@@ -31,6 +41,17 @@ IRISH = House(locale="en_IE", currency="EUR")
 )
 def test_numbers(house: House, value: Decimal | float, pattern: str, text: str) -> None:
     assert house.number(value, pattern) == text
+
+
+@given(
+    value=st.decimals(-(10**20), 10**20, places=5),
+    pattern=st.sampled_from(["0", "0.00", "#,##0", "#,##0.0", "#,##0.0000"]),
+    locale=st.sampled_from(["en", "de", "de_CH", "fr", "pl", "es", "pt_PT", "hi", "ar_EG", "sv", "bg"]),
+)
+def test_a_number_is_written_as_the_locale_has_it(value: Decimal, pattern: str, locale: str) -> None:
+    rounded = rounded_half_up(value, decimals_of(pattern))
+    expected = numbers.format_decimal(rounded, format=pattern, locale=locale)
+    assert House(locale=locale).number(value, pattern) == expected
 
 
 def test_money_has_the_decimals_of_its_currency() -> None:
@@ -69,8 +90,8 @@ def test_a_value_is_never_a_template_nor_markup_nor_a_second_line() -> None:
     assert fill("Dear {{ name }}", name="{{ 7 * 7 }}") == "Dear {{ 7 * 7 }}"
     assert fill("Dear {{ name }}", name="Ann\r\nBcc: x@y.example") == "Dear Ann Bcc: x@y.example"
     body = fill("Dear **{{ name }}**", markup=True, name="*Ann* [x](http://evil.example) <b>&")
-    assert as_html(body) == "<p>Dear <strong>*Ann* [x](http://evil.example) &lt;b&gt;&amp;</strong></p>\n"
-    assert as_text(body) == "Dear *Ann* [x](http://evil.example) <b>&\n"
+    assert Body.of(body).html == "<p>Dear <strong>*Ann* [x](http://evil.example) &lt;b&gt;&amp;</strong></p>\n"
+    assert Body.of(body).text == "Dear *Ann* [x](http://evil.example) <b>&\n"
 
 
 @pytest.mark.parametrize(
@@ -108,4 +129,4 @@ def test_dates_and_plain_values() -> None:
     ],
 )
 def test_the_plain_text_says_what_the_html_says(markup: str, text: str) -> None:
-    assert as_text(markup) == text
+    assert Body.of(markup).text == text

@@ -21,7 +21,7 @@ from gonnet.errors import DataError
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
 from gonnet.recipients import Address, Recipient
-from gonnet.reports import Drawn, Look, ReportPlan, UnprintableError, draw
+from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
 from gonnet.reports.layout import Layout, Merged, Setter
 from gonnet.rules.decisions import Cause
 from gonnet.wording.template import Template
@@ -46,6 +46,7 @@ class Workbench:
 
     reports: tuple[ReportPlan, ...]
     look: Look
+    signs: frozenset[str]
     watch: Watch
     store: Store
     letter: Letter | None
@@ -104,6 +105,7 @@ class _Worker:
         self._bench = bench
         self._wording = Wording(bench.look.house)
         self._setter = Setter(bench.reports, self._wording)
+        self._painter = Painter(bench.look, bench.signs)
 
     def make(self, order: Order) -> Made:
         """One package; what speaks against it holds it alone."""
@@ -112,10 +114,12 @@ class _Worker:
         hits: list[Hit] = []
         sums: dict[str, Decimal] = {}
         held: tuple[Cause, str] | None = None
+        layouts: dict[str, Layout] = {}
         try:
             for plan in order.documents:
-                layout = self._setter.lay(plan.report, order.key, order.rows, order.names)
-                drawn = draw(layout, plan.format, self._bench.look)
+                layout = layouts.get(plan.report) or self._setter.lay(plan.report, order.key, order.rows, order.names)
+                layouts[plan.report] = layout
+                drawn = self._painter.draw(layout, plan.format)
                 hits += self._inspect(order.key, plan, layout, drawn)
                 documents.append(self._kept(plan, layout, drawn, len(order.rows)))
                 sums |= dict(_sums(layout))
@@ -161,8 +165,8 @@ class _Worker:
         names = {**order.names, "recipient": contact.fields}
         self._wording.numbers.clear()
         subject = self._wording.fill(letter.subject, names, key=order.key)
-        markup = self._wording.fill_markup(letter.body, names, key=order.key)
-        text = f"{subject}\n{delivery.as_text(markup)}"
+        body = delivery.Body.of(self._wording.fill_markup(letter.body, names, key=order.key))
+        text = f"{subject}\n{body.text}"
         numbers = [(text, tuple(self._wording.numbers))]
         envelope = Envelope(
             sender=letter.sender,
@@ -173,7 +177,7 @@ class _Worker:
             message_id=message_id,
         )
         language = self._bench.look.house.locale.replace("_", "-")
-        sealed = delivery.write_message(envelope, subject, markup, language)
+        sealed = delivery.write_message(envelope, subject, body, language)
         said = checks.read_back(text.encode(), "text")
         hits = self._bench.watch.search(order.key, "the message", said, numbers)
         record = MessageRecord(

@@ -18,6 +18,7 @@ from gonnet.pipeline.produce import Letter, Made, Order, Workbench, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
+from gonnet.reports.signs import signs
 from gonnet.rules import Outcome
 from gonnet.split.keys import rows_of
 
@@ -92,6 +93,7 @@ def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> 
     bench = Workbench(
         reports=found.reports,
         look=tools.look,
+        signs=signs(job, found.engine, found.fields, found.people, tools.look.house),
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
         letter=letter,

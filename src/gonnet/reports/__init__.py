@@ -1,6 +1,6 @@
 """Blocks → layout → pdf, xlsx. What is the same for the whole run is settled once; then each slice is only drawn."""
 
-from gonnet.reports.drawing import Drawn, UnprintableError, draw
+from gonnet.reports.drawing import Drawn, Painter, UnprintableError, draw
 from gonnet.reports.plan import Look, ReportPlan, settle
 
-__all__ = ["Drawn", "Look", "ReportPlan", "UnprintableError", "draw", "settle"]
+__all__ = ["Drawn", "Look", "Painter", "ReportPlan", "UnprintableError", "draw", "settle"]

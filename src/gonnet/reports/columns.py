@@ -81,22 +81,30 @@ class PlannedColumn:
         return decimals_of(self.pattern) + (2 if "%" in self.pattern else 0)
 
 
+Shown = tuple[str, object]
+"""A value as its column shows it: its text, and the value itself, rounded if it is a number."""
+
+
 class CellText:
-    """The text of a column's values; each distinct value is formatted once."""
+    """How a column shows its values; each distinct value is rounded and formatted once."""
 
     def __init__(self, column: PlannedColumn, house: House) -> None:
         self._column = column
         self._house = house
-        self._known: dict[object, str] = {}
+        self._known: dict[object, Shown] = {}
 
     def __call__(self, value: object) -> str:
         """The text of one value; empty for None."""
-        text = self._known.get(value)
-        if text is None:
-            text = self._known[value] = self._written(value)
+        return self.shown(value)[0]
+
+    def shown(self, value: object) -> Shown:
+        """Text and value."""
+        found = self._known.get(value)
+        if found is None:
             if len(self._known) > 200_000:  # a column of ever new values must not fill the memory
                 self._known.clear()
-        return text
+            found = self._known[value] = (self._written(value), rounded(self._column, value))
+        return found
 
     def _written(self, value: object) -> str:
         pattern = self._column.pattern
@@ -133,9 +141,9 @@ def totalled(column: PlannedColumn, values: Sequence[object]) -> object:
         case "max":
             return max(present, default=None)  # type: ignore[type-var]
         case "sum":
-            return sum((_decimal(value) for value in present), Decimal(0))
+            return sum(map(_decimal, present), Decimal(0))
         case "average":
-            return sum((_decimal(value) for value in present), Decimal(0)) / len(present) if present else None
+            return sum(map(_decimal, present), Decimal(0)) / len(present) if present else None
 
 
 def _decimal(value: object) -> Decimal:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-from gonnet.reports import fonts
+from gonnet.reports.fonts import family
 from gonnet.reports.layout import Layout
 from gonnet.reports.pdf import draw_pdf
 from gonnet.reports.plan import Look
-from gonnet.reports.xlsx import draw_xlsx
+from gonnet.reports.xlsx import Kept, draw_xlsx
 
 Format = Literal["pdf", "xlsx"]
+_ALWAYS = "".join(map(chr, range(32, 127)))
 
 
 class UnprintableError(Exception):
@@ -32,36 +33,49 @@ class Drawn:
     pages: int | None
 
 
-def draw(layout: Layout, form: Format, look: Look) -> Drawn:
-    """Draw `layout` as a file.
+class Painter:
+    """Draws documents of a run; keeps its faces between them, so it is made once per process.
 
-    Raises:
-        UnprintableError: a PDF would lose a character.
+    Args:
+        look: The house style.
+        signs: The characters that documents of the run are expected to have. Others are looked after, at a price.
     """
-    if form == "pdf":
-        _require_printable(layout, look)
-    return _PAINTERS[form](layout, look)
+
+    def __init__(self, look: Look, signs: Iterable[str] = ()) -> None:
+        self._look = look
+        self._family = family()
+        self._kept: Kept = {}
+        self._signs = self._family.signs & frozenset((*_ALWAYS, *look.organisation, *signs))
+
+    def draw(self, layout: Layout, form: Format) -> Drawn:
+        """Draw `layout` as a file.
+
+        Raises:
+            UnprintableError: a PDF would lose a character.
+        """
+        if form == "xlsx":
+            return Drawn(data=draw_xlsx(layout, self._look, self._kept), pages=None)
+        more = layout.signs() - self._signs - {"\n"}
+        self._require_printable(more, layout)
+        # Digits and capitals that a page number or a broken word may add are always there.
+        alphabet = self._family.reduced(self._signs | more)
+        data, pages = draw_pdf(layout, self._look, self._family, alphabet)
+        return Drawn(data=data, pages=pages)
+
+    def _require_printable(self, more: frozenset[str], layout: Layout) -> None:
+        if not self._family.unprintable(self._look.organisation) and more <= self._family.signs:
+            return
+        for place, text in layout.texts():
+            for sign in self._family.unprintable([text]):
+                shown = sign if sign.isprintable() else "a control character"
+                raise UnprintableError(
+                    f"'{shown}' (U+{ord(sign):04X}) in {place} cannot be printed: the font does not have it"
+                )
+        raise UnprintableError(
+            "the organisation's name cannot be printed: the font does not have all of its characters"
+        )
 
 
-def _require_printable(layout: Layout, look: Look) -> None:
-    if not fonts.unprintable([look.organisation, *(text for _, text in layout.texts())]):
-        return
-    for place, text in layout.texts():
-        for sign in fonts.unprintable([text]):
-            shown = sign if sign.isprintable() else "a control character"
-            raise UnprintableError(
-                f"'{shown}' (U+{ord(sign):04X}) in {place} cannot be printed: the font does not have it"
-            )
-    raise UnprintableError("the organisation's name cannot be printed: the font does not have all of its characters")
-
-
-def _pdf(layout: Layout, look: Look) -> Drawn:
-    data, pages = draw_pdf(layout, look)
-    return Drawn(data=data, pages=pages)
-
-
-def _xlsx(layout: Layout, look: Look) -> Drawn:
-    return Drawn(data=draw_xlsx(layout, look), pages=None)
-
-
-_PAINTERS: dict[Format, Callable[[Layout, Look], Drawn]] = {"pdf": _pdf, "xlsx": _xlsx}
+def draw(layout: Layout, form: Format, look: Look) -> Drawn:
+    """Draw one document by itself."""
+    return Painter(look).draw(layout, form)

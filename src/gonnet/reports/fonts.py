@@ -1,44 +1,260 @@
-"""The two faces of every PDF: Noto Sans, shipped with Gonnet, embedded and subset."""
+"""The faces of PDFs: whole ones to measure with, and reduced ones to embed, made once for all documents of a run."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import zlib
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
+from typing import Any, BinaryIO
+from weakref import WeakKeyDictionary
 
-from reportlab.pdfbase import pdfmetrics
+from reportlab import rl_config
+from reportlab.lib.fonts import addMapping
+from reportlab.pdfbase import pdfdoc, pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
 
 REGULAR = "Gonnet-Regular"
 BOLD = "Gonnet-Bold"
-_FILES = {REGULAR: "NotoSans-Regular.ttf", BOLD: "NotoSans-Bold.ttf"}
+_PAGE_NAMES = {REGULAR: "GR", BOLD: "GB"}
 _FOLDER = Path(__file__).parent / "fonts"
+_SHIPPED = {REGULAR: _FOLDER / "NotoSans-Regular.ttf", BOLD: _FOLDER / "NotoSans-Bold.ttf"}
+_MANY = 200_000
+
+addMapping("Gonnet", 0, 0, REGULAR)  # so that paragraphs find the bold face of the regular one
+addMapping("Gonnet", 1, 0, BOLD)
+rl_config.useA85 = 0  # page streams stay binary: smaller, and quicker to write
 
 
-@lru_cache(maxsize=1)
-def registered() -> frozenset[int]:
-    """Make the faces known to ReportLab (once per process); returns the code points that both can print."""
-    common: set[int] | None = None
-    for name, file in _FILES.items():
-        font = TTFont(name, str(_FOLDER / file))
-        pdfmetrics.registerFont(font)
-        glyphs = set(font.face.charToGlyph)
-        common = glyphs if common is None else common & glyphs
-    assert common is not None
-    return frozenset(common)
+class Family:
+    """The faces of a house style, each whole.
+
+    Attributes:
+        signs: The characters that every face can print.
+    """
+
+    def __init__(self, files: Mapping[str, Path]) -> None:
+        self._whole = {name: TTFont(name, str(file)) for name, file in files.items()}
+        glyphs = [frozenset(font.face.charToGlyph) for font in self._whole.values()]
+        self.signs = frozenset(map(chr, frozenset.intersection(*glyphs)))
+        self._widths = {name: _widths(font) for name, font in self._whole.items()}
+        self._known: dict[tuple[str, str], int] = {}
+
+    def width(self, text: str, face: str, size: float) -> float:
+        """Width of `text` in points."""
+        units = self._known.get((text, face))
+        if units is None:
+            if len(self._known) > _MANY:
+                self._known.clear()
+            widths, default = self._widths[face]
+            units = self._known[text, face] = sum(widths.get(sign, default) for sign in text)
+        return units * size / 1000
+
+    def unprintable(self, texts: Iterable[str]) -> list[str]:
+        """The characters of `texts` that the faces do not have, in order of code point; they would vanish silently."""
+        used: set[str] = set()
+        for text in texts:
+            used.update(text)
+        return sorted(used - self.signs - {"\n"})
+
+    @lru_cache(maxsize=8)  # noqa: B019  families live as long as the process
+    def reduced(self, signs: frozenset[str]) -> Alphabet:
+        """The faces with no more than `signs`, as far as the family has them."""
+        codes = sorted(map(ord, signs & self.signs))
+        return Alphabet({name: ReducedFace(font, codes) for name, font in self._whole.items()}, signs)
 
 
-def unprintable(texts: Iterable[str]) -> list[str]:
-    """The characters of `texts` that the faces do not have, in order of code point; they would vanish silently."""
-    known = registered()
-    used: set[str] = set()
-    for text in texts:
-        used.update(text)
-    return sorted(sign for sign in used if ord(sign) not in known and sign not in "\n")
+def _widths(font: TTFont) -> tuple[dict[str, int], int]:
+    face: Any = font.face
+    return {chr(code): width for code, width in face.charWidths.items()}, face.defaultWidth
 
 
-@lru_cache(maxsize=100_000)
-def width(text: str, face: str, size: float) -> float:
-    """Width of `text` in points."""
-    registered()
-    return float(pdfmetrics.stringWidth(text, face, size))
+class Alphabet:
+    """The reduced faces of a run.
+
+    Attributes:
+        signs: The characters asked for, whether the faces have them or not.
+        faces: Name → reduced face.
+        kept: What a painter of tables keeps for these faces between documents.
+    """
+
+    def __init__(self, faces: Mapping[str, ReducedFace], signs: frozenset[str]) -> None:
+        self.faces = faces
+        self.signs = signs
+        self.kept: dict[int, object] = {}
+
+    def canvas(self, target: BinaryIO, **options: Any) -> Canvas:  # noqa: ANN401  those of ReportLab
+        """A canvas with these faces; one document is drawn at a time."""
+        for face in self.faces.values():
+            vars(pdfmetrics)["_fonts"][face.fontName] = face  # registerFont keeps the first face of a name for ever
+        canvas = Canvas(target, initialFontName=REGULAR, **options)  # type: ignore[arg-type]  # the stub is wrong
+        for face in self.faces.values():
+            # Operators name the faces, which ReportLab does not see.
+            face.getSubsetInternalName(0, vars(canvas)["_doc"])
+        return canvas
+
+
+class ReducedFace(TTFont):
+    """A face with fixed characters, whose subset is made once and embedded as it is in every document.
+
+    ReportLab's own TTFont collects the characters of one document and makes a subset for it, which takes longer than
+    drawing a page. Codes are fixed here, so that operators can be kept from one document to the next.
+
+    Args:
+        whole: The face it is taken from.
+        codes: Its code points, in order.
+    """
+
+    def __init__(self, whole: TTFont, codes: Iterable[int]) -> None:
+        self.fontName = whole.fontName
+        self.face = whole.face
+        self.encoding = whole.encoding
+        self.state = WeakKeyDictionary()
+        self._shapable = False
+        self._page_name = _PAGE_NAMES[whole.fontName]
+        self._subsets = _arranged(codes)
+        self._places = {
+            code: (number, at) for number, subset in enumerate(self._subsets) for at, code in enumerate(subset) if code
+        }
+        self._places[0xA0] = self._places[0x20]
+        self._first = {code: _escaped(at) for code, (number, at) in self._places.items() if number == 0}
+        self._ready: list[_ReadySubset] = []
+
+    def splitString(self, text: str, doc: object, encoding: str = "utf-8") -> list[tuple[int, bytes]]:  # noqa: N802
+        """ReportLab's protocol: `text` as runs of (subset, codes). A character that is not there is a mistake here."""
+        runs: list[tuple[int, bytearray]] = []
+        for sign in text:
+            number, at = self._places[ord(sign)]
+            if not runs or runs[-1][0] != number:
+                runs.append((number, bytearray()))
+            runs[-1][1].append(at)
+        return [(number, bytes(codes)) for number, codes in runs]
+
+    def getSubsetInternalName(self, subset: int, doc: Any) -> str:  # noqa: N802, ANN401  ReportLab's protocol
+        """ReportLab's protocol: the name of a subset on the page, the same in every document."""
+        if self.fontName not in doc.fontMapping:
+            doc.fontMapping[self.fontName] = "/" + self._page_name
+            doc.delayedFonts.append(self)
+        return f"/{self._page_name}+{subset}"
+
+    def set_operator(self, size: float) -> str:
+        """The operator that chooses the first subset in a size."""
+        return f"/{self._page_name}+0 {size:g} Tf"
+
+    def show_operators(self, text: str, size: float) -> str:
+        """Operators that show `text` in one line, its first subset chosen before and after."""
+        if all(ord(sign) in self._first for sign in text):
+            return f"({text.translate(self._first)}) Tj"
+        parts = []
+        for number, codes in self.splitString(text, None):
+            shown = "".join(map(_escaped, codes))
+            parts.append(f"/{self._page_name}+{number} {size:g} Tf ({shown}) Tj")
+        return f"{' '.join(parts)} {self.set_operator(size)}"
+
+    def addObjects(self, doc: Any) -> None:  # noqa: N802, ANN401  ReportLab's protocol
+        """ReportLab's protocol: add the finished subsets to a document."""
+        if not self._ready:
+            self._ready = [_ReadySubset(self.face, number, subset) for number, subset in enumerate(self._subsets)]
+        for number, ready in enumerate(self._ready):
+            ready.add(doc, self.getSubsetInternalName(number, doc)[1:])
+
+
+class _ReadySubset:
+    """The objects of one subset (ISO 32000-1, 9.6.3 and 9.8), with streams that are already compressed."""
+
+    def __init__(self, face: Any, number: int, subset: list[int]) -> None:  # noqa: ANN401  ReportLab's TTFontFace
+        letters = "".join(chr(65 + (number // 26**place) % 26) for place in range(6))
+        self._name = f"{letters}+{face.name.decode('latin-1')}"
+        self._last = len(subset) - 1
+        self._widths = ("[" + " ".join(str(face.getCharWidth(code)) for code in subset) + "]").encode()
+        data = face.makeSubset(subset)
+        self._file, self._length = zlib.compress(data, 9), len(data)
+        self._characters = zlib.compress(_to_unicode(self._name, subset).encode(), 9)
+        nonsymbolic, symbolic = 32, 4
+        self._descriptor = {
+            "Type": "/FontDescriptor",
+            "Ascent": face.ascent,
+            "CapHeight": face.capHeight,
+            "Descent": face.descent,
+            "Flags": (face.flags & ~nonsymbolic) | symbolic,
+            "FontBBox": pdfdoc.PDFArray(face.bbox),
+            "FontName": "/" + self._name,
+            "ItalicAngle": face.italicAngle,
+            "StemV": face.stemV,
+            "MissingWidth": face.defaultWidth,
+        }
+
+    def add(self, doc: Any, page_name: str) -> None:  # noqa: ANN401
+        file = doc.Reference(_stream(self._file, Length1=self._length), f"fontFile:{page_name}")
+        descriptor = pdfdoc.PDFDictionary({**self._descriptor, "FontFile2": file})
+        font: Any = pdfdoc.PDFTrueTypeFont()
+        font.Name, font.BaseFont = page_name, self._name
+        font.FirstChar, font.LastChar = 0, self._last
+        font.Widths = _Raw(self._widths)
+        font.ToUnicode = doc.Reference(_stream(self._characters), f"toUnicode:{page_name}")
+        font.FontDescriptor = doc.Reference(descriptor, f"fontDescriptor:{page_name}")
+        doc.Reference(font, page_name)
+        doc.idToObject["BasicFonts"].dict[page_name] = font
+
+
+class _Raw(pdfdoc.PDFObject):
+    """An object that is already written."""
+
+    def __init__(self, data: bytes) -> None:
+        self._data = data
+
+    def format(self, document: object) -> bytes:
+        return self._data
+
+
+def _stream(packed: bytes, **entries: int) -> Any:  # noqa: ANN401  the stub knows no constructor
+    stream: Any = pdfdoc.PDFStream(content=packed)
+    stream.dictionary.dict.update({"Filter": pdfdoc.PDFName("FlateDecode"), **entries})
+    return stream
+
+
+def _arranged(codes: Iterable[int]) -> list[list[int]]:
+    """Subsets of at most 256 places: ASCII where it always stands, the rest where there is room; 0 is no character."""
+    first = [0] * 256
+    rest = []
+    for code in codes:
+        if 32 <= code < 127:
+            first[code] = code
+        elif code != 0xA0:
+            rest.append(code)
+    first[32] = 32
+    for at in range(1, 256):
+        if rest and not first[at]:
+            first[at] = rest.pop(0)
+    while not first[-1]:
+        first.pop()
+    return [first, *([0, *rest[at : at + 255]] for at in range(0, len(rest), 255))]
+
+
+def _escaped(code: int) -> str:
+    """A code in a literal string (ISO 32000-1, 7.3.4.2)."""
+    if chr(code) in "()\\":
+        return "\\" + chr(code)
+    return chr(code) if 32 <= code < 127 else f"\\{code:03o}"
+
+
+def _to_unicode(name: str, subset: list[int]) -> str:
+    """A ToUnicode CMap (ISO 32000-1, 9.10.3), so that the text can be read back and searched."""
+    pairs = [f"<{at:02X}> <{chr(code).encode('utf-16-be').hex().upper()}>" for at, code in enumerate(subset) if code]
+    blocks = (pairs[at : at + 100] for at in range(0, len(pairs), 100))
+    lines = [
+        "/CIDInit /ProcSet findresource begin 12 dict begin begincmap",
+        f"/CIDSystemInfo << /Registry ({name}) /Ordering ({name}) /Supplement 0 >> def",
+        f"/CMapName /{name} def /CMapType 2 def",
+        "1 begincodespacerange <00> <FF> endcodespacerange",
+    ]
+    for block in blocks:
+        lines += [f"{len(block)} beginbfchar", *block, "endbfchar"]
+    return "\n".join([*lines, "endcmap CMapName currentdict /CMap defineresource pop end end"])
+
+
+@lru_cache(maxsize=4)
+def family() -> Family:
+    """The family that is shipped with Gonnet: Noto Sans."""
+    return Family(_SHIPPED)

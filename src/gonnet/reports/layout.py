@@ -84,6 +84,10 @@ class Layout:
             if isinstance(block, LaidTable):
                 yield block
 
+    def signs(self) -> frozenset[str]:
+        """Every character on it."""
+        return frozenset().union(*(text for _, text in self.texts()))
+
     def texts(self) -> Iterator[tuple[str, str]]:
         """Every text on it with the place where it stands, for messages."""
         yield from (("title", self.title), ("header", self.header), ("footer", self.footer))
@@ -177,12 +181,11 @@ def lay_table(table: PlannedTable, writers: Sequence[CellText], rows: Sequence[t
         for index, (column, total) in enumerate(zip(table.columns, sums, strict=True))
         if column.total == "sum" and isinstance(total, Decimal)
     }
+    shown = [[write.shown(value) for value in values] for write, values in zip(writers, raw, strict=True)]
     return LaidTable(
         plan=table,
-        values=tuple(
-            tuple(rounded(column, value) for value in values) for column, values in zip(table.columns, raw, strict=True)
-        ),
-        texts=tuple(tuple(map(write, values)) for write, values in zip(writers, raw, strict=True)),
+        values=tuple(tuple([value for _, value in column]) for column in shown),
+        texts=tuple(tuple([text for text, _ in column]) for column in shown),
         totals=tuple(
             total if column.total == "count" else rounded(column, total)
             for column, total in zip(table.columns, sums, strict=True)

@@ -10,8 +10,8 @@ from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.pagesizes import landscape as turned
 from reportlab.lib.units import mm
 
-from gonnet.reports import fonts
 from gonnet.reports.columns import Kind, PlannedColumn
+from gonnet.reports.fonts import BOLD, REGULAR, family
 
 MARGIN = 18 * mm
 PADDING = 4.5  # points, left and right of a cell's text
@@ -64,11 +64,11 @@ def _natural(
         if column.fixed_mm is not None:
             found.append(column.fixed_mm * mm)
             continue
-        body = max((fonts.width(text, fonts.REGULAR, size) for text in texts), default=0.0)
+        body = max((family().width(text, REGULAR, size) for text in texts), default=0.0)
         if column.total is not None:
-            body = max((fonts.width(text, fonts.BOLD, size) for text in texts), default=0.0)
+            body = max((family().width(text, BOLD, size) for text in texts), default=0.0)
         words = [column.label] if whole_headings else column.label.split() or [""]
-        heading = max(fonts.width(word, fonts.BOLD, size) for word in words)
+        heading = max(family().width(word, BOLD, size) for word in words)
         found.append(max(body, heading) + 2 * PADDING)
     return found
 

@@ -36,6 +36,8 @@ class House:
     def number(self, value: Number, pattern: str = "#,##0.###") -> str:
         """`value` by a CLDR number pattern, rounded half away from zero to the pattern's decimals."""
         places = decimals_of(pattern)
+        if (signs := _plain_signs(self.locale, pattern)) is not None:
+            return _plainly(rounded_half_up(Decimal(str(value)), places), signs)
         scaled = Decimal(str(value)) * (100 if "%" in pattern else 1)
         rounded = rounded_half_up(scaled, places) / (100 if "%" in pattern else 1)
         return numbers.format_decimal(rounded, format=pattern, locale=self.locale)
@@ -78,11 +80,40 @@ class House:
                 return str(value)
 
 
+Signs = tuple[str, str, str]
+"""What stands between groups of three digits, before the decimals, and before a negative number."""
+
+
+@lru_cache(maxsize=256)
+def _plain_signs(locale: str, pattern: str) -> Signs | None:
+    """The signs of a pattern that Babel need not be asked for each time: digits, groups of three, fixed decimals."""
+    if not re.fullmatch(r"(#,##)?0(\.0+)?", pattern) or numbers.format_decimal(5, "0", locale=locale) != "5":
+        return None
+    signs = (
+        numbers.get_group_symbol(locale) if "," in pattern else "",
+        numbers.get_decimal_symbol(locale),
+        numbers.get_minus_sign_symbol(locale),
+    )
+    for sample in (Decimal("-1234567.125"), Decimal("1234.5")):
+        rounded = rounded_half_up(sample, decimals_of(pattern))
+        if _plainly(rounded, signs) != numbers.format_decimal(rounded, format=pattern, locale=locale):
+            return None
+    return signs
+
+
+def _plainly(value: Decimal, signs: Signs) -> str:
+    group, point, minus = signs
+    whole, _, decimals = f"{abs(value):,f}".partition(".")
+    text = whole.replace(",", group) + (point + decimals if decimals else "")
+    return minus + text if value < 0 else text
+
+
 def rounded_half_up(value: Decimal, places: int) -> Decimal:
-    """`value` with exactly `places` decimals, halves away from zero, whatever its size."""
+    """`value` with exactly `places` decimals, halves away from zero, whatever its size; never a negative zero."""
     with localcontext() as context:
         context.prec = 60
-        return value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+        rounded = value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+        return rounded if rounded else rounded.copy_abs()
 
 
 @lru_cache(maxsize=256)

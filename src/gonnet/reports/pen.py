@@ -1,0 +1,91 @@
+"""Drawing texts and lines on a page by the operators of PDF, and breaking texts into lines."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from reportlab.lib.colors import Color, HexColor
+from reportlab.pdfgen.canvas import Canvas
+
+from gonnet.reports.fonts import Alphabet, Family
+
+INK = HexColor("#1d2321")
+QUIET = HexColor("#5c6663")
+HAIR = HexColor("#d5dbd8")
+
+
+@lru_cache(maxsize=64)
+def fill(colour: Color) -> str:
+    """The operator that fills in a colour; texts are filled."""
+    return f"{colour.red:.4g} {colour.green:.4g} {colour.blue:.4g} rg"
+
+
+@lru_cache(maxsize=64)
+def stroke(colour: Color) -> str:
+    """The operator that draws lines in a colour."""
+    return f"{colour.red:.4g} {colour.green:.4g} {colour.blue:.4g} RG"
+
+
+class Pen:
+    """Collects texts and lines and puts them on a canvas in one go."""
+
+    def __init__(self, family: Family, alphabet: Alphabet) -> None:
+        self._family = family
+        self._alphabet = alphabet
+        self._parts: list[str] = []
+
+    def text(
+        self, x: float, y: float, text: str, face: str, size: float, colour: Color, *, right: bool = False
+    ) -> None:
+        """A text that begins at `x`, or ends there."""
+        if right:
+            x -= self._family.width(text, face, size)
+        reduced = self._alphabet.faces[face]
+        shown = reduced.show_operators(text, size)
+        self._parts.append(f"BT {fill(colour)} {reduced.set_operator(size)} {x:.2f} {y:.2f} Td {shown} ET\n")
+
+    def line(self, x: float, y: float, to_x: float, to_y: float, width: float, colour: Color) -> None:
+        """A straight line."""
+        self._parts.append(f"{stroke(colour)} {width:g} w {x:.2f} {y:.2f} m {to_x:.2f} {to_y:.2f} l S\n")
+
+    def put_on(self, canvas: Canvas) -> None:
+        """Draw what was collected; the canvas's own colours and fonts stay as they are."""
+        canvas.addLiteral(f"q\n{''.join(self._parts)}Q")
+        self._parts.clear()
+
+
+def wrapped(text: str, family: Family, face: str, size: float, room: float) -> tuple[str, ...]:
+    """`text` as lines no wider than `room` points: broken at blanks, and inside a word only where it must be."""
+    if "\n" not in text and family.width(text, face, size) <= room:
+        return (text,)
+    return tuple(line for part in text.split("\n") for line in _broken(part, family, face, size, room))
+
+
+def _broken(text: str, family: Family, face: str, size: float, room: float) -> list[str]:
+    lines, line = [], ""
+    for word in text.split(" "):
+        longer = f"{line} {word}" if line else word
+        if family.width(longer, face, size) <= room:
+            line = longer
+            continue
+        if line:
+            lines.append(line)
+        while family.width(word, face, size) > room and len(word) > 1:
+            cut = _fitting(word, family, face, size, room)
+            lines.append(word[:cut])
+            word = word[cut:]
+        line = word
+    lines.append(line)
+    return lines
+
+
+def _fitting(word: str, family: Family, face: str, size: float, room: float) -> int:
+    """How many characters of `word` fit, at least one."""
+    low, high = 1, len(word)
+    while low < high:
+        middle = (low + high + 1) // 2
+        if family.width(word[:middle], face, size) <= room:
+            low = middle
+        else:
+            high = middle - 1
+    return low

@@ -1,0 +1,43 @@
+"""The characters that the documents of a run are made of, so that one subset of each face serves them all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from babel import Locale
+
+from gonnet.data import Engine, quoted
+from gonnet.jobs.models import Job
+from gonnet.recipients import Recipient
+from gonnet.wording.formats import House
+
+_OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"
+
+
+def signs(job: Job, engine: Engine, fields: Sequence[str], people: Iterable[Recipient], house: House) -> frozenset[str]:
+    """What stands in the job's texts, the rows, the list and the house's numbers and dates.
+
+    It need not be complete: a document with other characters gets faces of its own.
+    """
+    found = {*_OF_NUMBERS, *repr(job.file), *_of_the_locale(house)}
+    for person in people:
+        for value in person.fields.values():
+            found.update(str(value))
+    for column in engine.columns("gonnet_rows"):
+        if column.name in fields and not column.is_number and not column.is_date:
+            text = f"cast({quoted(column.name)} as varchar)"
+            values = f"select distinct {text} as value from gonnet_rows"
+            rows = engine.query(f"select distinct unnest(string_split(value, '')) from ({values})")
+            found.update(str(sign) for (sign,) in rows)
+    return frozenset(sign for sign in found if len(sign) == 1)
+
+
+def _of_the_locale(house: House) -> set[str]:
+    locale = Locale.parse(house.locale)
+    names = [
+        *(name for width in ("wide", "abbreviated") for name in locale.months["format"][width].values()),
+        *(name for width in ("wide", "abbreviated") for name in locale.days["format"][width].values()),
+        *(str(locale.currency_symbols.get(house.currency, "")) if house.currency else ""),
+        *map(str, locale.number_symbols.get("latn", {}).values()),
+    ]
+    return set().union(*names)
