@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.delivery import Attachment, Envelope, compose, for_trial, write_message
+from gonnet.delivery import Attachment, Body, Envelope, compose, for_trial, write_message
 from gonnet.recipients import Address
 
 NOW = dt.datetime(2026, 11, 5, 9, 30, tzinfo=dt.UTC)
@@ -35,7 +35,7 @@ def opened(data: bytes) -> EmailMessage:
 
 
 def written(subject: str = "Milk statement", markup: str = "Dear **Zoë**", **changes: object) -> bytes:
-    return write_message(envelope(**changes), subject, markup, "en-IE")  # type: ignore[arg-type]
+    return write_message(envelope(**changes), subject, Body.of(markup), "en-IE")  # type: ignore[arg-type]
 
 
 def test_the_whole_message() -> None:

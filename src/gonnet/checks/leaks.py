@@ -15,10 +15,9 @@ from dataclasses import dataclass
 
 from gonnet.checks.reading_back import ReadBack
 
-# A word: letters and digits; digits joined by . , ' or blanks of a number stay one word, as do decimals.
-_WORD = re.compile(r"\d+(?:[.,'’\u00a0\u202f]\d+)+|\w+")
+# A word: letters and digits; digits joined by . , ' stay one word, as do decimals.
+_WORD = re.compile(r"\d+(?:[.,'’]\d+)+|\w+")
 _SOFT = re.compile("[\u00ad\u200b\u2060\ufeff\ufffe]|(?<=\\w)-?\r?\n(?=\\w)")
-_HARD_BREAK = re.compile(r"\s+")
 _BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
 
 Words = tuple[str, ...]
@@ -117,8 +116,10 @@ class Watch:
             where = f"{name} ({place})" if place else name
             for words, owner, kind, value in self._others(key, _words(text), shortest=0):
                 hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
-            joined = _words(_SOFT.sub("", text))
-            for words, owner, kind, value in self._others(key, joined, shortest=_BREAKABLE):
+            joined = _SOFT.sub("", text)
+            if joined == text:
+                continue
+            for words, owner, kind, value in self._others(key, _words(joined), shortest=_BREAKABLE):
                 if words not in hits:
                     hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
         if not hits:
@@ -131,12 +132,19 @@ class Watch:
         return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
 
     def _others(self, key: str, text: Words, *, shortest: int) -> Iterator[tuple[Words, str, str, str]]:
+        others = self._by_first
+        if others.keys().isdisjoint(text):
+            return
         own = _index(self._own.get(key, ()))
         at = 0
         while at < len(text):
-            longest_own = _longest(own.get(text[at], ()), text, at)
+            word = text[at]
+            if word not in others and word not in own:
+                at += 1
+                continue
+            longest_own = _longest(own.get(word, ()), text, at)
             step = max(1, longest_own)
-            for words, owner, kind, value in self._by_first.get(text[at], ()):
+            for words, owner, kind, value in others.get(word, ()):
                 if owner == key or len(words) <= longest_own or len("".join(words)) < shortest:
                     continue
                 if text[at : at + len(words)] == words:
@@ -166,4 +174,4 @@ def _runs(text: Words, wanted: Iterable[Words]) -> Iterator[Words]:
 
 
 def _words(text: str) -> Words:
-    return tuple(_WORD.findall(_HARD_BREAK.sub(" ", text).casefold()))
+    return tuple(_WORD.findall(text.casefold()))

@@ -1,6 +1,7 @@
 """Which encoding a text file has: UTF-8, UTF-16, or the one-byte encoding that alone makes words of its bytes.
 
-Where two encodings would both make words, but different ones, none is chosen: a wrong guess changes names without a sign.
+Where two encodings would both make words, but different ones, none is chosen: a wrong guess changes names without a
+sign.
 """
 
 from __future__ import annotations

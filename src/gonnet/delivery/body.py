@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 
 from markdown_it import MarkdownIt
@@ -14,18 +15,32 @@ def _reader() -> MarkdownIt:
     return MarkdownIt("commonmark", {"html": False, "breaks": True})
 
 
-def as_html(markup: str) -> str:
-    """The body as HTML; HTML in it is text, not markup."""
-    return str(_reader().render(markup))
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Body:
+    """A body in both forms.
+
+    Attributes:
+        text: Plain: emphasis falls away, lists keep their marks, links show where they lead.
+        html: HTML in the source is text, not markup.
+    """
+
+    text: str
+    html: str
+
+    @classmethod
+    def of(cls, markup: str) -> Body:
+        """The body that is written in CommonMark."""
+        reader = _reader()
+        tokens = reader.parse(markup)
+        return cls(text=_as_text(tokens), html=str(reader.renderer.render(tokens, reader.options, {})))
 
 
-def as_text(markup: str) -> str:
-    """The body as plain text: emphasis falls away, lists keep their marks, links show where they lead."""
+def _as_text(tokens: Sequence[Token]) -> str:
     lines: list[str] = []
     marks: list[str] = []  # what begins a line here: list indents and quote marks
     counts: list[int | None] = []  # the number of the list entry we are in; None in a bullet list
     first = ""
-    for token in _reader().parse(markup):
+    for token in tokens:
         match token.type:
             case "bullet_list_open":
                 counts.append(None)

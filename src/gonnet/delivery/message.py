@@ -7,23 +7,24 @@ the hand-over. Nothing in it is random but what the Message-ID gives, so that th
 from __future__ import annotations
 
 import base64
+import binascii
 import datetime as dt
 import hashlib
 import html
 from collections.abc import Sequence
 from dataclasses import dataclass
-from email.message import EmailMessage
-from email.policy import SMTP
 from email.utils import format_datetime
 from urllib.parse import quote
 
-from gonnet.delivery import body, headers
+from gonnet.delivery import headers
+from gonnet.delivery.body import Body
 from gonnet.recipients import Address
 
 _TYPES = {
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
+_LINE = 76  # characters of an encoded line (RFC 2045, 6.8)
 _PAGE = (
     '<!DOCTYPE html>\n<html lang="{lang}"><head><meta charset="utf-8"><title>{title}</title></head>\n'
     '<body style="font-family:sans-serif;font-size:15px;line-height:1.5;color:#1d2321;max-width:40em">\n'
@@ -68,18 +69,18 @@ class Attachment:
     data: bytes
 
 
-def write_message(envelope: Envelope, subject: str, markup: str, language: str) -> bytes:
+def write_message(envelope: Envelope, subject: str, body: Body, language: str) -> bytes:
     """A message up to its attachments, ready to be sealed.
 
     Args:
         envelope: From, to whom, Message-ID.
         subject: The subject line.
-        markup: The body as CommonMark, merged values escaped.
+        body: What it says.
         language: BCP 47 tag of the texts.
     """
     outer, inner = _boundaries(envelope.message_id)
     page = _PAGE.format(
-        lang=html.escape(language, quote=True), title=html.escape(headers.clean(subject)), body=body.as_html(markup)
+        lang=html.escape(language, quote=True), title=html.escape(headers.clean(subject)), body=body.html
     )
     block = b"".join(
         [
@@ -100,7 +101,7 @@ def write_message(envelope: Envelope, subject: str, markup: str, language: str) 
             block,
             f"\r\n--{outer}\r\n".encode("ascii"),
             f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii"),
-            f"--{inner}\r\n".encode("ascii") + _part(body.as_text(markup), "plain"),
+            f"--{inner}\r\n".encode("ascii") + _part(body.text, "plain"),
             f"--{inner}\r\n".encode("ascii") + _part(page, "html"),
             f"--{inner}--\r\n".encode("ascii"),
         ]
@@ -108,10 +109,10 @@ def write_message(envelope: Envelope, subject: str, markup: str, language: str) 
 
 
 def _part(content: str, kind: str) -> bytes:
-    part = EmailMessage(policy=SMTP)
-    part.set_content(content, subtype=kind, charset="utf-8", cte="quoted-printable")
-    del part["MIME-Version"]
-    return part.as_bytes() + b"\r\n"
+    head = f'Content-Type: text/{kind}; charset="utf-8"\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\n'
+    # RFC 2045, 6.7: line ends are CRLF as they stand, soft ones too.
+    encoded = binascii.b2a_qp(content.encode("utf-8"), istext=True)
+    return head.encode("ascii") + encoded.replace(b"\r\n", b"\n").replace(b"\n", b"\r\n") + b"\r\n"
 
 
 def _boundaries(message_id: str) -> tuple[str, str]:
@@ -135,7 +136,8 @@ def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime)
     parts = [f"Date: {format_datetime(date)}\r\n".encode("ascii"), sealed]
     for attachment in attachments:
         parts.append(f"\r\n--{outer}\r\n{_attachment_head(attachment)}\r\n".encode("ascii"))
-        parts.append(base64.encodebytes(attachment.data).replace(b"\n", b"\r\n"))
+        text = base64.b64encode(attachment.data)
+        parts += [text[at : at + _LINE] + b"\r\n" for at in range(0, len(text), _LINE)]
     parts.append(f"\r\n--{outer}--\r\n".encode("ascii"))
     return b"".join(parts)
 

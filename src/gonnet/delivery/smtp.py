@@ -205,10 +205,13 @@ class SmtpLink:
 
 def _on_the_wire(data: bytes) -> bytes:
     """Lines ended by CRLF, dots at their beginning doubled (RFC 5321, 4.5.2), and the final dot."""
-    lines = _LINE_END.sub(b"\r\n", data)
+    crlf = data.count(b"\r\n")
+    lines = data if data.count(b"\r") == crlf == data.count(b"\n") else _LINE_END.sub(b"\r\n", data)
     if not lines.endswith(b"\r\n"):
         lines += b"\r\n"
-    return re.sub(rb"(?m)^\.", b"..", lines) + b".\r\n"
+    if b"\n." in lines or lines.startswith(b"."):
+        lines = re.sub(rb"(?m)^\.", b"..", lines)
+    return lines + b".\r\n"
 
 
 def _text(reply: bytes | str) -> str:

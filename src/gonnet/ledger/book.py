@@ -17,7 +17,7 @@ from sqlalchemy import Connection, Engine, create_engine, event, func, insert, s
 from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.errors import RunError, StorageError
-from gonnet.ledger import schema
+from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import storage_error, told
 from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State, package_state
 from gonnet.ledger.rows import grouped, package_of, run_of
@@ -123,7 +123,7 @@ class Ledger:
 
     def note(self, work: Connection, run_id: int, what: str, package_id: int | None = None) -> None:
         """Write down that something happened."""
-        work.execute(insert(schema.events).values(run_id=run_id, package_id=package_id, at=self.now(), what=what))
+        work.execute(statements.NOTE, {"run_id": run_id, "package_id": package_id, "at": self.now(), "what": what})
 
     @told
     def run(self, wanted: str) -> RunRecord:
@@ -221,14 +221,8 @@ class Ledger:
     @told
     def hand_over(self, delivery_id: int) -> bool:
         """Write the intent of one delivery; False when it is no longer to be sent."""
-        table = schema.deliveries
         with self._engine.begin() as work:
-            result = work.execute(
-                update(table)
-                .where(table.c.id == delivery_id, table.c.state.in_([HandOver.WAITING, HandOver.LATER]))
-                .values(state=HandOver.HANDING, at=self.now(), attempts=table.c.attempts + 1)
-            )
-            return result.rowcount == 1
+            return work.execute(statements.HAND_OVER, {"delivery": delivery_id, "now": self.now()}).rowcount == 1
 
     @told
     def answered(
@@ -248,25 +242,13 @@ class Ledger:
         code: int | None,
         reply: str,
     ) -> State:
-        table = schema.deliveries
-        work.execute(
-            update(table)
-            .where(table.c.id == delivery_id)
-            .values(state=state, code=code, reply=reply[:500], at=self.now())
-        )
-        rows = work.execute(
-            select(table.c.state, table.c.address, table.c.reply)
-            .join(schema.messages, schema.messages.c.id == table.c.message_id)
-            .where(schema.messages.c.package_id == package_id)
-        ).all()
+        answer = {"answered": state, "answer": code, "said": reply[:500], "now": self.now()}
+        work.execute(statements.ANSWERED, {"delivery": delivery_id, **answer})
+        rows = work.execute(statements.DELIVERIES_OF, {"package": package_id}).all()
         mine = package_state([HandOver(row.state) for row in rows]) or State.READY
         reasons = [f"{row.address}: {row.reply}" for row in rows if row.state not in (HandOver.SENT, HandOver.WAITING)]
-        work.execute(
-            update(schema.packages)
-            .where(schema.packages.c.id == package_id)
-            .values(state=mine, reason="; ".join(reasons))
-        )
-        address = work.scalar(select(table.c.address).where(table.c.id == delivery_id))
+        work.execute(statements.SETTLE, {"package": package_id, "settled": mine, "why": "; ".join(reasons)})
+        address = next(row.address for row in rows if row.id == delivery_id)
         said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
         self.note(work, run_id, f"{address}: {state}{said}"[:600], package_id)
         return mine

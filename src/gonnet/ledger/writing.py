@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
-from sqlalchemy import Connection, Engine, insert, update
+from sqlalchemy import Connection, Engine, update
 
-from gonnet.ledger import schema
+from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import told
 from gonnet.ledger.records import HandOver, MessageRecord, PackageRecord, RunState
 
@@ -32,23 +32,24 @@ class RunWriter:
 
     def _add(self, work: Connection, package: PackageRecord) -> None:
         result = work.execute(
-            insert(schema.packages).values(
-                run_id=self.id,
-                key=package.key,
-                name=package.name,
-                state=package.state,
-                reason=package.reason,
-                rows=package.rows,
-                figures=dict(package.figures),
-                odd=list(package.odd),
-                seal=package.seal,
-            )
+            statements.ADD_PACKAGE,
+            {
+                "run_id": self.id,
+                "key": package.key,
+                "name": package.name,
+                "state": package.state,
+                "reason": package.reason,
+                "rows": package.rows,
+                "figures": dict(package.figures),
+                "odd": list(package.odd),
+                "seal": package.seal,
+            },
         )
         package_id = int(result.inserted_primary_key[0])  # type: ignore[index]
         if package.documents:
             fields = ("name", "report", "format", "sha256", "bytes", "pages", "rows")
             work.execute(
-                insert(schema.documents),
+                statements.ADD_DOCUMENT,
                 [{"package_id": package_id} | {f: getattr(d, f) for f in fields} for d in package.documents],
             )
         for message in package.messages:
@@ -59,20 +60,21 @@ class RunWriter:
     @staticmethod
     def _add_message(work: Connection, package_id: int, message: MessageRecord) -> None:
         result = work.execute(
-            insert(schema.messages).values(
-                package_id=package_id,
-                message_id=message.message_id,
-                subject=message.subject,
-                sender=message.sender,
-                to=list(message.to),
-                cc=list(message.cc),
-                bcc=list(message.bcc),
-                sha256=message.sha256,
-            )
+            statements.ADD_MESSAGE,
+            {
+                "package_id": package_id,
+                "message_id": message.message_id,
+                "subject": message.subject,
+                "sender": message.sender,
+                "to": list(message.to),
+                "cc": list(message.cc),
+                "bcc": list(message.bcc),
+                "sha256": message.sha256,
+            },
         )
         number = int(result.inserted_primary_key[0])  # type: ignore[index]
         rows = [{"message_id": number, "address": d.address, "state": HandOver.WAITING} for d in message.deliveries]
-        work.execute(insert(schema.deliveries), rows)
+        work.execute(statements.ADD_DELIVERY, rows)
 
     @told
     def note(self, what: str) -> None:

@@ -24,6 +24,8 @@ from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.rules.decisions import Cause
 
+_TOGETHER = 100  # packages written in one transaction; a run that breaks off is never sent
+
 
 def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_progress) -> RunRecord:
     """Make, check, seal and record every package of a run.
@@ -43,10 +45,15 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
             run.note(before.text)
         sums = _sums_by_key(found)
         books = Bookkeeper()
+        waiting: list[PackageRecord] = []
         for plan, made in workshop.make(job, tools, found, letter, progress):
             package = _package(plan, made)
             _enter(books, plan, made, package, sums.get(plan.key, {}))
-            run.add([package])
+            waiting.append(package)
+            if len(waiting) == _TOGETHER:
+                run.add(waiting)
+                waiting = []
+        run.add(waiting)
         account = _account(books, found, sums)
         tools.store.settle()
         findings = [(str(finding.weight), finding.text) for finding in found.findings]

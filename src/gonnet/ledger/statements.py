@@ -1,0 +1,37 @@
+"""The statements of the ledger that run for every package, made once: making them costs more than running them."""
+
+from __future__ import annotations
+
+from sqlalchemy import bindparam, insert, select, update
+
+from gonnet.ledger import schema
+from gonnet.ledger.records import HandOver
+
+_delivery, _message, _package = schema.deliveries.c, schema.messages.c, schema.packages.c
+
+ADD_PACKAGE = insert(schema.packages)
+ADD_DOCUMENT = insert(schema.documents)
+ADD_MESSAGE = insert(schema.messages)
+ADD_DELIVERY = insert(schema.deliveries)
+NOTE = insert(schema.events)
+
+HAND_OVER = (
+    update(schema.deliveries)
+    .where(_delivery.id == bindparam("delivery"), _delivery.state.in_([HandOver.WAITING, HandOver.LATER]))
+    .values(state=HandOver.HANDING, at=bindparam("now"), attempts=_delivery.attempts + 1)
+)
+ANSWERED = (
+    update(schema.deliveries)
+    .where(_delivery.id == bindparam("delivery"))
+    .values(state=bindparam("answered"), code=bindparam("answer"), reply=bindparam("said"), at=bindparam("now"))
+)
+DELIVERIES_OF = (
+    select(_delivery.id, _delivery.state, _delivery.address, _delivery.reply)
+    .join(schema.messages, _message.id == _delivery.message_id)
+    .where(_message.package_id == bindparam("package"))
+)
+SETTLE = (
+    update(schema.packages)
+    .where(_package.id == bindparam("package"))
+    .values(state=bindparam("settled"), reason=bindparam("why"))
+)
