@@ -70,7 +70,6 @@ def _script(folder: Path, recipients: int, port: int) -> dict[str, float]:
 
 def _drawing(folder: Path, count: int) -> dict[str, float]:
     """Milliseconds a document when Gonnet lays it out and draws it, by format."""
-    from gonnet.data import quoted
     from gonnet.jobs import load_job, load_workspace
     from gonnet.pipeline.survey import Request, survey
     from gonnet.pipeline.tools import open_tools
@@ -84,8 +83,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
     with open_tools(workspace, 1) as tools:
         run = survey(load_job(workspace, "statements"), tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         plans = run.plans[:count]
-        expressions = [quoted(field) for field in run.fields]
-        rows = dict(rows_of(run.engine, expressions, plans[0].key, plans[-1].key))
+        rows = dict(rows_of(run.engine, run.fields, plans[0].key, plans[-1].key))
         for form in ("pdf", "xlsx"):
             setter = Setter(run.reports, Wording(tools.look.house))
             began = time.perf_counter()

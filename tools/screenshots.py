@@ -45,6 +45,7 @@ def main() -> None:
             "statement-pdf": lambda: _pdf(workspace),
             "statement-xlsx": lambda: _workbook(workspace),
             "message": lambda: _message(workspace),
+            "gallery": lambda: _gallery(workspace),
         }
         for name, take in pictures.items():
             if not wanted or name in wanted:
@@ -105,18 +106,27 @@ def _look(workspace: Path) -> Path:
 
 
 def _pdf(workspace: Path) -> None:
-    _first_page(next(_look(workspace).glob("*.pdf")), "statement-pdf")
+    _page(next(_look(workspace).glob("*.pdf")), 1, "statement-pdf")
 
 
 def _workbook(workspace: Path) -> None:
     file = next(_look(workspace).glob("*.xlsx"))
     office = ["soffice", "--headless", "--convert-to", "pdf", "--outdir", str(workspace), str(file)]
     subprocess.run(office, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    _first_page(workspace / f"{file.stem}.pdf", "statement-xlsx")
+    _page(workspace / f"{file.stem}.pdf", 1, "statement-xlsx")
 
 
-def _first_page(file: Path, name: str) -> None:
-    options = ["-png", "-r", "92", "-f", "1", "-l", "1", "-singlefile"]
+def _gallery(workspace: Path) -> None:
+    """The pages of the job that has every block once."""
+    for words in (("prepare", "gallery", "--only", "00116"), ("review", "last", "--into", "gallery")):
+        subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
+    file = next((workspace / "gallery").glob("*.pdf"))
+    for number, name in enumerate(("gallery-facts", "gallery-charts", "gallery-table"), 1):
+        _page(file, number, name)
+
+
+def _page(file: Path, number: int, name: str) -> None:
+    options = ["-png", "-r", "92", "-f", str(number), "-l", str(number), "-singlefile"]
     subprocess.run(["pdftoppm", *options, str(file), str(_TARGET / name)], check=True)
 
 

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gonnet.jobs import load_job, load_workspace
+from gonnet.jobs.blocks import TableBlock
 from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, drafted, labelled, titled
-from gonnet.jobs.models import TableBlock
 
 NAMES = st.one_of(
     st.sampled_from(

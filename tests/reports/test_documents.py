@@ -9,49 +9,18 @@ import os
 import re
 import shutil
 import subprocess
-from contextlib import closing
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 import openpyxl
-import pypdfium2
 import pytest
 
-from gonnet import reports
-from gonnet.pipeline.survey import Request, survey
 from gonnet.reports import UnprintableError, draw
-from gonnet.reports.layout import Layout, Setter
-from gonnet.split.keys import rows_of
-from gonnet.wording.templates import Wording
-from support import AS_OF, Dairy
+from opened import HEAD, laid, pdf_pages, sheet
+from support import Dairy
 
 if TYPE_CHECKING:
     from pathlib import Path
-
-HEAD = "farm_no,day,litres,amount,remark\n"
-
-
-def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Layout, reports.Look]:
-    """The layout of one farm's statement."""
-    job = dairy.job(*changes)
-    with dairy.tools() as tools:
-        found = survey(job, tools, Request(as_of=AS_OF, asked={}))
-        look = tools.look
-    with closing(found.engine):
-        plan = next(plan for plan in found.plans if plan.key == key)
-        rows = dict(rows_of(found.engine, [f'"{field}"' for field in found.fields], key, key))[key]
-        return Setter(found.reports, Wording(look.house)).lay("statement", key, rows, plan.names), look
-
-
-def pdf_pages(data: bytes) -> list[str]:
-    document = pypdfium2.PdfDocument(data)
-    return [page.get_textpage().get_text_bounded() for page in document]
-
-
-def sheet(data: bytes) -> list[list[Any]]:
-    rows = openpyxl.load_workbook(io.BytesIO(data)).active
-    assert rows is not None
-    return [[cell.value for cell in row] for row in rows.iter_rows()]
 
 
 def many_rows(dairy: Dairy, count: int, remark: str = "") -> None:
@@ -154,8 +123,8 @@ def test_totals_are_exact_and_average_and_count_are_what_they_say(dairy: Dairy) 
         ("{field: remark}", "{field: remark, total: count}"),
     )
     (table,) = layout.tables()
-    assert table.total_texts == ("", "795.0", "780.51", "1")
-    assert table.exact == {2: Decimal("780.51")}
+    assert table.totals[0].texts == ("Total", "795.0", "780.51", "1")
+    assert table.exact == {'"amount"': Decimal("780.51")}
 
 
 def test_a_table_too_wide_for_the_page_gets_smaller_but_loses_nothing(dairy: Dairy) -> None:

@@ -74,8 +74,17 @@ def _workbook(data: bytes) -> list[tuple[str, str]]:
             if re.fullmatch(r"xl/worksheets/sheet\d+\.xml", name):
                 sheet = ElementTree.fromstring(book.read(name))
                 found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(_sheet_texts(sheet, shared))))
+            elif re.fullmatch(r"xl/(charts/chart|drawings/drawing)\d+\.xml", name):
+                found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(_drawn_texts(book.read(name)))))
         found.append(("properties", "\n".join(_properties(book))))
         return found
+
+
+def _drawn_texts(data: bytes) -> list[str]:
+    """Titles, cached values and descriptions of charts and pictures."""
+    nodes = list(ElementTree.fromstring(data).iter())
+    shown = [node.text or "" for node in nodes if node.tag.rpartition("}")[2] in ("t", "v")]
+    return shown + [node.get("descr", "") for node in nodes]
 
 
 def _properties(book: zipfile.ZipFile) -> list[str]:

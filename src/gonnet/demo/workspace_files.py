@@ -6,7 +6,7 @@ import socket
 from importlib import resources
 from pathlib import Path
 
-from gonnet.demo import cooperative
+from gonnet.demo import cooperative, logo
 from gonnet.errors import StorageError
 
 USUAL_PORT = 2525
@@ -22,7 +22,7 @@ def write_workspace(folder: Path) -> int:
         raise StorageError("this folder is not empty", where=str(folder), fix="Name another one")
     port = free_port()
     source = resources.files("gonnet.demo") / "workspace"
-    for name in ("gonnet.yaml", "jobs/statements.yaml"):
+    for name in ("gonnet.yaml", "jobs/statements.yaml", "jobs/gallery.yaml"):
         place = folder / name
         place.parent.mkdir(parents=True, exist_ok=True)
         text = (source / name).read_text("utf-8")
@@ -30,6 +30,7 @@ def write_workspace(folder: Path) -> int:
     (folder / "data").mkdir()
     cooperative.write_collections(folder / "data" / "collections.csv")
     cooperative.write_members(folder / "data" / "members.xlsx")
+    logo.write(folder / "data" / "logo.png")
     return port
 
 

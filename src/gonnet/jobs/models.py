@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from decimal import Decimal
 from pathlib import Path
 from typing import Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from gonnet.jobs.blocks import Block
 from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
-from gonnet.wording.formats import is_date_pattern, is_number_pattern
 from gonnet.wording.template import Template
 
 
@@ -34,74 +33,15 @@ class RecipientList(Part):
     bcc: Names = ()
 
 
-class FactsBlock(Part):
-    """A grid of labels and values."""
-
-    facts: dict[str, str] = Field(min_length=1)
-
-
-class TextBlock(Part):
-    """Paragraphs, apart by blank lines."""
-
-    text: str
-
-
-class Column(Part):
-    """One column of a table."""
-
-    field: str
-    label: str | None = None
-    format: str | None = None
-    align: Literal["left", "right", "centre"] | None = None
-    width: float | Literal["auto"] = "auto"
-    """Width in millimetres, or `auto`."""
-    total: Literal["sum", "count", "average", "min", "max"] | None = None
-
-    @field_validator("format")
-    @classmethod
-    def _format_can_be_written(cls, value: str | None) -> str | None:
-        if value is None or is_number_pattern(value) or is_date_pattern(value):
-            return value
-        raise ValueError(
-            f"'{value}' is neither a number pattern such as #,##0.00 nor a date pattern such as d MMM yyyy"
-        )
-
-    @field_validator("width", mode="before")
-    @classmethod
-    def _width_is_positive(cls, value: object) -> object:
-        if isinstance(value, (int, Decimal)) and not isinstance(value, bool):
-            value = float(value)
-        if isinstance(value, float) and not 4 <= value <= 250:
-            raise ValueError("a width is between 4 and 250 millimetres, or auto")
-        return value
-
-
-class TableSpec(Part):
-    """Columns, and what a table says when the slice is empty."""
-
-    columns: tuple[Column, ...] = Field(min_length=1)
-    title: str | None = None
-    empty: str = "No rows."
-
-    @field_validator("columns", mode="before")
-    @classmethod
-    def _columns_as_tuple(cls, value: object) -> object:
-        return tuple(value) if isinstance(value, list) else value
-
-
-class TableBlock(Part):
-    """The rows of the slice."""
-
-    table: TableSpec
-
-
-Block = FactsBlock | TextBlock | TableBlock
-
-
 class Report(Part):
-    """A layout of blocks over one slice."""
+    """A layout of blocks over one slice.
+
+    Attributes:
+        sheet: The name of its sheet in a workbook.
+    """
 
     title: str
+    sheet: str = "Report"
     header: str | None = None
     footer: str | None = None
     landscape: bool = False

@@ -15,6 +15,16 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True, populate_by_name=True)
 
 
+class Shown(Part):
+    """Any block of a report.
+
+    Attributes:
+        when: SQL over figures, parameters and `recipient.column`; the block is left out unless it holds.
+    """
+
+    when: str | None = None
+
+
 Name = Annotated[str, Field(pattern=NAME)]
 
 

@@ -20,16 +20,15 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.scalarfloat import ScalarFloat
 
 from gonnet.errors import JobError, meant, nearest
-from gonnet.jobs.models import FactsBlock, Job, JobFile, TableBlock, TextBlock
+from gonnet.jobs.blocks import Block
+from gonnet.jobs.models import Job, JobFile
 from gonnet.jobs.positions import Place, Positions
 from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace, WorkspaceFile
 
 M = TypeVar("M", bound=BaseModel)
 
-_UNION_TAGS = frozenset(
-    part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, FactsBlock, TextBlock, TableBlock)
-)
+_UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Block)))
 
 
 def load_job(workspace: Workspace, name: str) -> Job:

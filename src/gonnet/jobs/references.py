@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
-from gonnet.jobs.models import Column, FactsBlock, Job, TableBlock, TextBlock
+from gonnet.jobs.blocks import Column, FactsBlock, HeadingBlock, TableBlock, TextBlock
+from gonnet.jobs.models import Job
 from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
@@ -103,7 +104,7 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
 
 
 def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | int, ...]) -> Iterator[JobError]:
-    if column.field not in known:
+    if column.field is not None and column.field not in known:
         yield JobError(
             f"data set '{job.file.split.rows}' has no column '{column.field}'",
             where=job.at(*place, "field"),
@@ -130,6 +131,7 @@ def texts(job: Job) -> Iterator[Template]:
     for name, report in job.file.reports.items():
         at = ("reports", name)
         yield job.text(report.title, *at, "title")
+        yield job.text(report.sheet, *at, "sheet")
         for part, source in (("header", report.header), ("footer", report.footer)):
             if source is not None:
                 yield job.text(source, *at, part)
@@ -140,7 +142,9 @@ def texts(job: Job) -> Iterator[Template]:
                         yield job.text(source, *at, "blocks", index, "facts", label)
                 case TextBlock():
                     yield job.text(block.text, *at, "blocks", index, "text")
-                case TableBlock():
+                case HeadingBlock():
+                    yield job.text(block.heading, *at, "blocks", index, "heading")
+                case _:
                     pass
     yield job.text(job.file.package.name, "package", "name")
     for name, message in job.file.messages.items():

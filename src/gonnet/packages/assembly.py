@@ -18,11 +18,12 @@ from gonnet.wording.templates import Wording
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DocumentPlan:
-    """A document that is to be drawn: report, format, and the name of its file."""
+    """A document that is to be drawn: report, format, the name of its file, and the blocks that it leaves out."""
 
     report: str
     format: Literal["pdf", "xlsx"]
     file_name: str
+    hidden: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,15 +73,22 @@ def assemble(
         if decision.drawn:
             try:
                 stem = taken.unique(safe_name(wording.fill(template, names, key=addressed.key)))
-                documents = tuple(_document(part, stem, per_format[part.format]) for part in job.file.package.documents)
+                documents = tuple(
+                    _document(part, stem, per_format[part.format], evaluated) for part in job.file.package.documents
+                )
             except DataError as error:  # one bad line fails alone
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
         yield PackagePlan(addressed=addressed, evaluated=evaluated, decision=decision, documents=documents, names=names)
 
 
-def _document(part: DocumentSpec, stem: str, of_its_format: int) -> DocumentPlan:
+def _document(part: DocumentSpec, stem: str, of_its_format: int, evaluated: Evaluated) -> DocumentPlan:
     name = f"{stem} {part.report}" if of_its_format > 1 else stem
-    return DocumentPlan(report=part.report, format=part.format, file_name=f"{name}.{part.format}")
+    return DocumentPlan(
+        report=part.report,
+        format=part.format,
+        file_name=f"{name}.{part.format}",
+        hidden=evaluated.hidden(part.report),
+    )
 
 
 def own_names(addressed: Addressed, evaluated: Evaluated) -> dict[str, object]:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from contextlib import closing
 from decimal import Decimal
 
 from gonnet.checks import Account
 from gonnet.checks.accounting import Bookkeeper
-from gonnet.data import quoted
 from gonnet.errors import JobError, RunError
 from gonnet.findings import Weight
 from gonnet.jobs import Job
@@ -145,24 +144,33 @@ def _figure(value: object) -> str:
 
 
 def _sums_by_key(found: Survey) -> dict[str | None, dict[str, Decimal]]:
-    """Key (None for rows without one) → column → its exact sum, for every column that a report totals by sum."""
-    columns = dict.fromkeys(
-        column.field
-        for report in found.reports
-        for table in report.tables()
-        for column in table.columns
-        if column.total == "sum"
-    )
+    """Key (None for rows without one) → SQL of a column → its exact sum, for every control total."""
+    columns = _controls(found)
     if not columns:
         return {}
-    chosen = ", ".join(f"cast(coalesce(sum({quoted(column)}), 0) as varchar)" for column in columns)
-    rows = found.engine.query(f"select gonnet_key, {chosen} from gonnet_rows group by gonnet_key")
+    query = f"select gonnet_key, {_summed(columns)} from gonnet_rows group by gonnet_key"
+    rows = found.engine.query(query, found.values.bound())
     return {
         None if key is None else str(key): {
             column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)
         }
         for key, *totals in rows
     }
+
+
+def _controls(found: Survey) -> dict[str, str]:
+    """SQL → name of every column that a report totals by sum in each package."""
+    return {
+        column.sql: column.field
+        for report in found.reports
+        for table in report.tables()
+        for column in table.columns
+        if column.total == "sum" and table.control
+    }
+
+
+def _summed(columns: Iterable[str]) -> str:
+    return ", ".join(f"cast(coalesce(sum({column}), 0) as varchar)" for column in columns)
 
 
 def _enter(
@@ -188,8 +196,8 @@ def _account(books: Bookkeeper, found: Survey, sums: Mapping[str | None, Mapping
     books.withhold(str(Cause.NOT_CHOSEN), found.not_chosen, {})
     for part in aside:
         books.withhold(str(Cause.NOT_CHOSEN), 0, part)
-    columns = list(next(iter(sums.values()), {}))
-    account = books.close(found.slices.read, _whole(found, columns))
+    names = _controls(found)
+    account = books.close(found.slices.read, _whole(found, names))
     if not account.agrees:
         raise RunError(
             "the parts of this run do not add up to the whole: " + _disagreement(account),
@@ -200,18 +208,25 @@ def _account(books: Bookkeeper, found: Survey, sums: Mapping[str | None, Mapping
         "delivered": account.delivered,
         "withheld": dict(account.withheld),
         "controls": [
-            {"column": c.column, "whole": str(c.whole), "delivered": str(c.delivered), "withheld": str(c.withheld)}
+            {"column": names[c.column]}
+            | {part: _plain(getattr(c, part)) for part in ("whole", "delivered", "withheld")}
             for c in account.controls
         ],
     }
 
 
-def _whole(found: Survey, columns: list[str]) -> dict[str, Decimal]:
-    """Column → its sum over every row read, in one pass that knows no keys."""
+def _plain(total: Decimal) -> str:
+    """An exact total without the zeros that only its type has; two decimals stay."""
+    text = f"{total:f}"
+    whole, point, decimals = text.partition(".")
+    return f"{whole}.{decimals.rstrip('0'):0<2}" if point else text
+
+
+def _whole(found: Survey, columns: Collection[str]) -> dict[str, Decimal]:
+    """SQL of a column → its sum over every row read, in one pass that knows no keys."""
     if not columns:
         return {}
-    chosen = ", ".join(f"cast(coalesce(sum({quoted(column)}), 0) as varchar)" for column in columns)
-    totals = found.engine.query(f"select {chosen} from gonnet_rows")[0]
+    totals = found.engine.query(f"select {_summed(columns)} from gonnet_rows", found.values.bound())[0]
     return {column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)}
 
 

@@ -22,7 +22,8 @@ from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
 from gonnet.recipients import Address, Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
-from gonnet.reports.layout import Layout, Merged, Setter
+from gonnet.reports.laid import Layout, Merged
+from gonnet.reports.layout import Setter
 from gonnet.rules.decisions import Cause
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
@@ -117,7 +118,9 @@ class _Worker:
         layouts: dict[str, Layout] = {}
         try:
             for plan in order.documents:
-                layout = layouts.get(plan.report) or self._setter.lay(plan.report, order.key, order.rows, order.names)
+                layout = layouts.get(plan.report) or self._setter.lay(
+                    plan.report, order.key, order.rows, order.names, plan.hidden
+                )
                 layouts[plan.report] = layout
                 drawn = self._painter.draw(layout, plan.format)
                 hits += self._inspect(order.key, plan, layout, drawn)
@@ -203,8 +206,7 @@ def _sealed(key: str, documents: Sequence[DocumentRecord], messages: Sequence[Me
 
 def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
     for table in layout.tables():
-        for index, total in table.exact.items():
-            yield table.plan.columns[index].field, total
+        yield from table.exact.items()
 
 
 def own_numbers(layout: Layout, form: str, pages: int | None) -> Iterator[Merged]:
@@ -214,13 +216,9 @@ def own_numbers(layout: Layout, form: str, pages: int | None) -> Iterator[Merged
     for page in range(1, (pages or 0) + 1):
         yield f"{page} {pages}", (f"{page} {pages}",)
         yield from layout.page_merged
-    for table in layout.tables():
-        for column, values, texts, total, total_text in zip(
-            table.plan.columns, table.values, table.texts, table.totals, table.total_texts, strict=True
-        ):
-            if column.is_measure:
-                shown = (*texts, total_text) if form == "pdf" else map(_in_a_workbook, (*values, total))
-                yield from ((text, (text,)) for text in shown)
+    for text, value in layout.numbers():
+        shown = text if form == "pdf" else _in_a_workbook(value)
+        yield shown, (shown,)
 
 
 def _in_a_workbook(value: object) -> str:

@@ -47,7 +47,7 @@ class Survey:
         people: The recipient list.
         plans: A plan for each package, in key order.
         reports: The reports, settled.
-        fields: The columns of a row that reports use.
+        fields: What reports use of a row, as SQL.
         findings: What the operator should know.
         not_chosen: Rows left aside because the run is limited to some keys.
         notes: How the data sets were read.
@@ -107,7 +107,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         ]
         common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
         plans = tuple(packages.assemble(job, parts, common, wording))
-        report_plans, used = reports.settle(engine, job, slices.columns, tools.look)
+        report_plans, used = reports.settle(engine, job, tools.look, values.bound(), tools.workspace.folder)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
             *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),

@@ -10,7 +10,6 @@ from concurrent.futures import BrokenExecutor, Executor, Future
 from pathlib import Path
 
 from gonnet.checks import Identity, Watch
-from gonnet.data import quoted
 from gonnet.errors import StorageError
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
@@ -70,7 +69,7 @@ def _all_made(
 
 
 def _orders(found: Survey, batch: Sequence[PackagePlan], letter: Letter | None) -> tuple[Order, ...]:
-    rows = dict(rows_of(found.engine, [quoted(field) for field in found.fields], batch[0].key, batch[-1].key))
+    rows = dict(rows_of(found.engine, found.fields, batch[0].key, batch[-1].key, found.values.bound()))
     return tuple(_order(plan, rows.get(plan.key, []), letter) for plan in batch)
 
 
@@ -93,7 +92,7 @@ def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> 
     bench = Workbench(
         reports=found.reports,
         look=tools.look,
-        signs=signs(job, found.engine, found.fields, found.people, tools.look.house),
+        signs=signs(job, found.engine, found.fields, found.values.bound(), found.people, tools.look.house),
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
         letter=letter,

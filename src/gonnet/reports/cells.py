@@ -92,6 +92,11 @@ def number_cell(value: Decimal | float, style: int) -> str:
     return f' s="{style}"><v>{value:.16G}</v></c>'
 
 
+def formula_cell(formula: str, value: Decimal, style: int) -> str:
+    """A formula with the value it has, after the cell's address."""
+    return f' s="{style}"><f>{escape(formula)}</f><v>{value:.16G}</v></c>'
+
+
 def text_cell(text: str, style: int, label: str) -> str:
     """A text, after the cell's address.
 

@@ -12,6 +12,7 @@ from enum import Enum
 from typing import Literal
 
 from gonnet.data import ColumnType
+from gonnet.jobs.values import Total
 from gonnet.wording.formats import House, decimals_of, rounded_half_up
 
 _BREAK = re.compile("\r\n?|\x85|\u2028|\u2029")
@@ -48,14 +49,16 @@ class PlannedColumn:
     """A column of a table, settled for the whole run.
 
     Attributes:
-        field: The column of the slice.
+        field: Its name, for messages.
         label: Its heading.
         kind: What its values are.
         pattern: CLDR pattern of numbers and dates; None for text.
         align: Side of the values and of the heading.
         total: How it is totalled, or None.
         is_measure: Whether its values are amounts or dates rather than names of something.
-        fixed_mm: Width that the job asks for, in millimetres, or None.
+        fixed: Width that the job asks for: millimetres, a share such as `20%`, or `auto`.
+        sql: What it shows of a row.
+        weight: Where the values that a weighted average is weighted by stand in a row of the run.
         width: Width on the page in points, once settled.
         font_size: Size of the table's text in points, once settled.
         characters: Width in a workbook, in characters, once settled.
@@ -66,9 +69,11 @@ class PlannedColumn:
     kind: Kind
     pattern: str | None
     align: Literal["left", "right", "centre"]
-    total: Literal["sum", "count", "average", "min", "max"] | None
+    total: Total | None
     is_measure: bool
-    fixed_mm: float | None
+    fixed: float | str = "auto"
+    sql: str = ""
+    weight: int | None = None
     width: float = 0.0
     font_size: float = 0.0
     characters: int = 0
@@ -128,8 +133,14 @@ def rounded(column: PlannedColumn, value: object) -> object:
     return value
 
 
-def totalled(column: PlannedColumn, values: Sequence[object]) -> object:
-    """The column's total over a slice's values, exact; None where it has none or there is nothing to total."""
+def totalled(column: PlannedColumn, values: Sequence[object], weights: Sequence[object] | None = None) -> object:
+    """The column's total over some values, exact; None where it has none or there is nothing to total.
+
+    Args:
+        column: The column.
+        values: Its values.
+        weights: For a weighted average, as many weights; a value or a weight that is empty does not count.
+    """
     present = [value for value in values if value is not None]
     match column.total:
         case None:
@@ -142,6 +153,11 @@ def totalled(column: PlannedColumn, values: Sequence[object]) -> object:
             return max(present, default=None)  # type: ignore[type-var]
         case "sum":
             return sum(map(_decimal, present), Decimal(0))
+        case "weighted":
+            assert weights is not None
+            pairs = [(_decimal(v), _decimal(w)) for v, w in zip(values, weights, strict=True) if None not in (v, w)]
+            weight = sum((w for _, w in pairs), Decimal(0))
+            return sum((v * w for v, w in pairs), Decimal(0)) / weight if weight else None
         case "average":
             return sum(map(_decimal, present), Decimal(0)) / len(present) if present else None
 

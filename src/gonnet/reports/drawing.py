@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gonnet.reports.fonts import family
-from gonnet.reports.layout import Layout
+from gonnet.reports.laid import Layout
 from gonnet.reports.pdf import draw_pdf
-from gonnet.reports.plan import Look
+from gonnet.reports.pen import MARK
+from gonnet.reports.planned import Look
 from gonnet.reports.xlsx import Kept, draw_xlsx
 
 Format = Literal["pdf", "xlsx"]
@@ -45,7 +46,7 @@ class Painter:
         self._look = look
         self._family = family()
         self._kept: Kept = {}
-        self._signs = self._family.signs & frozenset((*_ALWAYS, *look.organisation, *signs))
+        self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *signs))
 
     def draw(self, layout: Layout, form: Format) -> Drawn:
         """Draw `layout` as a file.

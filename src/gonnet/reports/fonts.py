@@ -17,13 +17,23 @@ from reportlab.pdfgen.canvas import Canvas
 
 REGULAR = "Gonnet-Regular"
 BOLD = "Gonnet-Bold"
-_PAGE_NAMES = {REGULAR: "GR", BOLD: "GB"}
+ITALIC = "Gonnet-Italic"
+BOLD_ITALIC = "Gonnet-BoldItalic"
+_PAGE_NAMES = {REGULAR: "GR", BOLD: "GB", ITALIC: "GI", BOLD_ITALIC: "GX"}
 _FOLDER = Path(__file__).parent / "fonts"
-_SHIPPED = {REGULAR: _FOLDER / "NotoSans-Regular.ttf", BOLD: _FOLDER / "NotoSans-Bold.ttf"}
+_SHIPPED = {
+    REGULAR: _FOLDER / "NotoSans-Regular.ttf",
+    BOLD: _FOLDER / "NotoSans-Bold.ttf",
+    ITALIC: _FOLDER / "NotoSans-Italic.ttf",
+    BOLD_ITALIC: _FOLDER / "NotoSans-BoldItalic.ttf",
+}
 _MANY = 200_000
 
-addMapping("Gonnet", 0, 0, REGULAR)  # so that paragraphs find the bold face of the regular one
+# So that paragraphs find the bold face of the regular one.
+addMapping("Gonnet", 0, 0, REGULAR)
 addMapping("Gonnet", 1, 0, BOLD)
+addMapping("Gonnet", 0, 1, ITALIC)
+addMapping("Gonnet", 1, 1, BOLD_ITALIC)
 rl_config.useA85 = 0  # page streams stay binary: smaller, and quicker to write
 
 
@@ -82,16 +92,16 @@ class Alphabet:
     def __init__(self, faces: Mapping[str, ReducedFace], signs: frozenset[str]) -> None:
         self.faces = faces
         self.signs = signs
-        self.kept: dict[int, object] = {}
+        self.kept: dict[object, object] = {}
 
     def canvas(self, target: BinaryIO, **options: Any) -> Canvas:  # noqa: ANN401  those of ReportLab
         """A canvas with these faces; one document is drawn at a time."""
         for face in self.faces.values():
             vars(pdfmetrics)["_fonts"][face.fontName] = face  # registerFont keeps the first face of a name for ever
         canvas = Canvas(target, initialFontName=REGULAR, **options)  # type: ignore[arg-type]  # the stub is wrong
-        for face in self.faces.values():
-            # Operators name the faces, which ReportLab does not see.
-            face.getSubsetInternalName(0, vars(canvas)["_doc"])
+        for name in (REGULAR, BOLD):
+            # Operators name these faces, which ReportLab does not see; of the others it sees every use.
+            self.faces[name].getSubsetInternalName(0, vars(canvas)["_doc"])
         return canvas
 
 

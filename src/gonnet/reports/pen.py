@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 
 from reportlab.lib.colors import Color, HexColor
@@ -12,6 +13,15 @@ from gonnet.reports.fonts import Alphabet, Family
 INK = HexColor("#1d2321")
 QUIET = HexColor("#5c6663")
 HAIR = HexColor("#d5dbd8")
+
+MARK = "‣ "
+"""What stands before a value that is marked."""
+
+
+def tint_of(accent: str) -> str:
+    """The light tint of a colour, `#rrggbb`, that lies behind what stands out."""
+    parts = (int(accent[at : at + 2], 16) for at in (1, 3, 5))
+    return "#" + "".join(f"{round(255 - 0.16 * (255 - part)):02x}" for part in parts)
 
 
 @lru_cache(maxsize=64)
@@ -47,6 +57,17 @@ class Pen:
     def line(self, x: float, y: float, to_x: float, to_y: float, width: float, colour: Color) -> None:
         """A straight line."""
         self._parts.append(f"{stroke(colour)} {width:g} w {x:.2f} {y:.2f} m {to_x:.2f} {to_y:.2f} l S\n")
+
+    def box(self, x: float, y: float, width: float, height: float, inside: Color, edge: Color | None) -> None:
+        """A filled rectangle, with a thin edge where it has one."""
+        drawn = f"{stroke(edge)} 0.5 w {fill(inside)}" if edge else fill(inside)
+        self._parts.append(f"{drawn} {x:.2f} {y:.2f} {width:.2f} {height:.2f} re {'B' if edge else 'f'}\n")
+
+    def path(self, points: Sequence[tuple[float, float]], width: float, colour: Color, dash: Sequence[float]) -> None:
+        """A line through points."""
+        steps = " ".join(f"{x:.2f} {y:.2f} {'l' if at else 'm'}" for at, (x, y) in enumerate(points))
+        pattern = " ".join(f"{part:g}" for part in dash)
+        self._parts.append(f"{stroke(colour)} {width:g} w [{pattern}] 0 d {steps} S [] 0 d\n")
 
     def put_on(self, canvas: Canvas) -> None:
         """Draw what was collected; the canvas's own colours and fonts stay as they are."""

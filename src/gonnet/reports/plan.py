@@ -1,224 +1,250 @@
-"""What is the same for every document of a run: columns, formats, alignment, widths, page furniture."""
+"""Settling the reports of a job for the whole run: which values of a row they need, formats, alignment, widths."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from decimal import Decimal
-from typing import Any, Literal
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from pathlib import Path
 
 from gonnet.data import ColumnType, Engine, quoted
-from gonnet.errors import JobError
-from gonnet.jobs.models import Column, FactsBlock, Job, Report, TableBlock, TextBlock
-from gonnet.reports.columns import CellText, Kind, PlannedColumn
-from gonnet.reports.widths import settle_widths
-from gonnet.wording.formats import House, is_date_pattern, is_number_pattern
-from gonnet.wording.template import Template
+from gonnet.errors import JobError, meant
+from gonnet.jobs import Job, blocks
+from gonnet.jobs.charts import ChartBlock
+from gonnet.jobs.models import Report
+from gonnet.reports.columns import PlannedColumn
+from gonnet.reports.fields import Fields
+from gonnet.reports.pictures import picture
+from gonnet.reports.plan_chart import planned_chart
+from gonnet.reports.planned import (
+    Look,
+    PlannedBands,
+    PlannedBlock,
+    PlannedCrosstab,
+    PlannedEmphasis,
+    PlannedFacts,
+    PlannedGroup,
+    PlannedHeading,
+    PlannedTable,
+    PlannedText,
+    ReportPlan,
+    Space,
+)
+from gonnet.reports.styling import by_name, labelled, planned_column, widest
+from gonnet.reports.widths import MARGIN, POINTS, page_size, settle_widths
 
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Look:
-    """The house style of a run.
-
-    Attributes:
-        organisation: Shown at the head of every page.
-        accent: Colour of rules and titles, `#rrggbb`.
-        paper: Page size.
-        house: Conventions for figures.
-    """
-
-    organisation: str
-    accent: str
-    paper: Literal["A4", "Letter"]
-    house: House
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlannedFacts:
-    """Labels, each with the text of its value."""
-
-    facts: tuple[tuple[str, Template], ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlannedText:
-    """Paragraphs."""
-
-    text: Template
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlannedTable:
-    """A table: its columns, and where their values stand in a row of the run (`at`)."""
-
-    title: str | None
-    columns: tuple[PlannedColumn, ...]
-    at: tuple[int, ...]
-    empty: str
-
-    @property
-    def has_totals(self) -> bool:
-        """Whether any column is totalled."""
-        return any(column.total for column in self.columns)
-
-
-PlannedBlock = PlannedFacts | PlannedText | PlannedTable
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReportPlan:
-    """One report of the job, settled for the whole run."""
-
-    name: str
-    title: Template
-    header: Template | None
-    footer: Template | None
-    landscape: bool
-    blocks: tuple[PlannedBlock, ...]
-
-    def tables(self) -> Iterator[PlannedTable]:
-        """Its tables, in order."""
-        for block in self.blocks:
-            if isinstance(block, PlannedTable):
-                yield block
+Place = tuple[str | int, ...]
 
 
 def settle(
-    engine: Engine, job: Job, columns: tuple[ColumnType, ...], look: Look
+    engine: Engine, job: Job, look: Look, bound: Mapping[str, object], folder: Path
 ) -> tuple[tuple[ReportPlan, ...], tuple[str, ...]]:
     """Settle every report that the package uses.
 
+    Args:
+        engine: The engine, after the split.
+        job: The job.
+        look: The house style.
+        bound: Parameters by name, for expressions.
+        folder: The workspace, where pictures are looked for.
+
     Returns:
-        The plans, and the columns of a row of the run, in the order in which the plans' tables count them.
+        The plans, and the SQL of each value of a row, in the order in which the plans count them.
 
     Raises:
-        JobError: a format does not fit its column's type.
+        JobError: an expression does not run, or a format does not fit its column's type.
     """
-    types = {column.name: column for column in columns}
+    fields = Fields(engine=engine, bound=bound)
     wanted = dict.fromkeys(document.report for document in job.file.package.documents)
-    fields: dict[str, int] = {}
-    plans = tuple(_report(engine, job, name, types, fields, look) for name in wanted)
-    return plans, tuple(fields)
+    plans = tuple(_Planner(job, name, fields, look, folder).plan() for name in wanted)
+    return plans, fields.expressions
 
 
-def _report(
-    engine: Engine, job: Job, name: str, types: Mapping[str, ColumnType], fields: dict[str, int], look: Look
-) -> ReportPlan:
-    report, at = job.file.reports[name], ("reports", name)
-    blocks: list[PlannedBlock] = []
-    for index, block in enumerate(report.blocks):
-        place = (*at, "blocks", index)
+class _Planner:
+    """Settles one report."""
+
+    def __init__(self, job: Job, name: str, fields: Fields, look: Look, folder: Path) -> None:
+        self._job, self._name, self._fields, self._look, self._folder = job, name, fields, look, folder
+        self._report: Report = job.file.reports[name]
+        self._room = page_size(look.paper, landscape=self._report.landscape)[0] - 2 * MARGIN
+
+    def plan(self) -> ReportPlan:
+        report, at = self._report, ("reports", self._name)
+        text = self._job.text
+        return ReportPlan(
+            name=self._name,
+            title=text(report.title, *at, "title"),
+            sheet=text(report.sheet, *at, "sheet"),
+            header=text(report.header, *at, "header") if report.header is not None else None,
+            footer=text(report.footer, *at, "footer") if report.footer is not None else None,
+            landscape=report.landscape,
+            room=self._room,
+            blocks=tuple(self._block(block, (*at, "blocks", index)) for index, block in enumerate(report.blocks)),
+        )
+
+    def _block(self, block: blocks.Block, place: Place) -> PlannedBlock:
+        text = self._job.text
         match block:
-            case FactsBlock():
-                facts = tuple((label, job.text(text, *place, "facts", label)) for label, text in block.facts.items())
-                blocks.append(PlannedFacts(facts=facts))
-            case TextBlock():
-                blocks.append(PlannedText(text=job.text(block.text, *place, "text")))
-            case TableBlock():
-                blocks.append(_table(engine, job, report, block, place, types, fields, look))
-    return ReportPlan(
-        name=name,
-        title=job.text(report.title, *at, "title"),
-        header=job.text(report.header, *at, "header") if report.header is not None else None,
-        footer=job.text(report.footer, *at, "footer") if report.footer is not None else None,
-        landscape=report.landscape,
-        blocks=tuple(blocks),
-    )
+            case blocks.HeadingBlock():
+                return PlannedHeading(heading=text(block.heading, *place, "heading"))
+            case blocks.FactsBlock():
+                facts = tuple((label, text(value, *place, "facts", label)) for label, value in block.facts.items())
+                return PlannedFacts(facts=facts, columns=block.columns)
+            case blocks.TextBlock():
+                return PlannedText(text=text(block.text, *place, "text"))
+            case blocks.ImageBlock():
+                return picture(block, self._folder, self._job.at(*place, "image"), self._room)
+            case blocks.SpaceBlock():
+                return Space(height=block.space * POINTS)
+            case blocks.NewPageBlock():
+                return Space(height=None)
+            case blocks.TableBlock():
+                return self._table(block, (*place, "table"))
+            case blocks.BandsBlock():
+                return self._bands(block.bands, (*place, "bands"))
+            case blocks.CrosstabBlock():
+                return self._crosstab(block.crosstab, (*place, "crosstab"))
+            case ChartBlock():
+                return planned_chart(block.chart, self._fields, self._job, (*place, "chart"), self._look.house)
 
+    def _table(self, block: blocks.TableBlock, place: Place) -> PlannedTable:
+        spec, at = block.table, self._job.at
+        found = [self._column(column, (*place, "columns", index)) for index, column in enumerate(spec.columns)]
+        columns = [column for column, _ in found]
+        samples = [widest(self._fields, column, where, self._look.house) for column, where in found]
+        return PlannedTable(
+            title=spec.title,
+            columns=settle_widths(columns, samples, self._room),
+            at=tuple(where for _, where in found),
+            empty=spec.empty,
+            sort=tuple(self._sorted(text, at(*place, "sort")) for text in spec.sort),
+            groups=tuple(self._group(group, (*place, "group", index)) for index, group in enumerate(spec.group)),
+            first=spec.first,
+            rest=spec.rest,
+            emphases=tuple(
+                self._emphasis(part, spec, (*place, "emphasise", index)) for index, part in enumerate(spec.emphasise)
+            ),
+            formulas=spec.totals == "formulas",
+            keep=min(spec.keep, len(columns) - 1),
+            control=block.when is None,
+        )
 
-def _table(
-    engine: Engine,
-    job: Job,
-    report: Report,
-    block: TableBlock,
-    place: tuple[str | int, ...],
-    types: Mapping[str, ColumnType],
-    fields: dict[str, int],
-    look: Look,
-) -> PlannedTable:
-    planned = []
-    for index, column in enumerate(block.table.columns):
-        where = job.at(*place, "table", "columns", index)
-        planned.append(_column(column, types[column.field], look.house, where))
-        fields.setdefault(column.field, len(fields))
-    samples = [widest(engine, column, look.house) for column in planned]
-    sized = settle_widths(planned, samples, look.paper, landscape=report.landscape)
-    return PlannedTable(
-        title=block.table.title,
-        columns=sized,
-        at=tuple(fields[column.field] for column in planned),
-        empty=block.table.empty,
-    )
+    def _column(self, column: blocks.Column, place: Place) -> tuple[PlannedColumn, int]:
+        where = self._job.at(*place)
+        if column.field is not None:
+            at = self._fields.column(column.field, where)
+        else:
+            at = self._fields.expression(f"{column.value}", self._job.at(*place, "value"))
+        planned = planned_column(column, self._fields.type_at(at), self._look.house, where)
+        if column.weight is not None:
+            weight = self._fields.number(column.weight, self._job.at(*place, "weight"), "`weight`")
+            planned = replace(planned, weight=weight)
+        return replace(planned, sql=self._fields.sql_at(at)), at
 
+    def _sorted(self, text: str, where: str) -> tuple[int, bool]:
+        name = text.removesuffix(" descending")
+        return self._fields.column(name, where), name != text
 
-def _column(column: Column, found: ColumnType, house: House, where: str) -> PlannedColumn:
-    kind = Kind.of(found)
-    pattern = column.format
-    if pattern is not None:
-        fits = is_number_pattern(pattern) if kind is Kind.NUMBER else is_date_pattern(pattern)
-        if kind not in (Kind.NUMBER, Kind.DATE, Kind.TIME) or not fits:
-            raise JobError(
-                f"the format '{pattern}' does not fit column '{column.field}', which is {kind.words}",
-                where=where,
-                fix="Numbers take a pattern such as #,##0.00, dates one such as d MMM yyyy, text none",
+    def _group(self, group: blocks.Group, place: Place) -> PlannedGroup:
+        at = self._fields.column(group.by, self._job.at(*place, "by"))
+        return PlannedGroup(
+            at=at,
+            column=self._plain(group.by, at, None, self._job.at(*place)),
+            label=group.label,
+            subtotals=group.subtotals,
+            new_page=group.new_page,
+        )
+
+    def _emphasis(self, spec: blocks.Emphasis, table: blocks.TableSpec, place: Place) -> PlannedEmphasis:
+        where = self._job.at(*place, "when")
+        names = {name: index for index, column in enumerate(table.columns) for name in (column.field, column.label)}
+        for name in spec.cells:
+            if name not in names:
+                raise JobError(
+                    f"the table has no column '{name}'", where=where, fix=meant(name, [n for n in names if n])
+                )
+        chosen = [names[name] for name in spec.cells] or range(len(table.columns))
+        at = self._fields.condition(spec.when, where)
+        return PlannedEmphasis(at=at, columns=frozenset(chosen), look=frozenset(spec.look))
+
+    def _plain(self, name: str, at: int, pattern: str | None, where: str) -> PlannedColumn:
+        """A column by its name alone."""
+        return by_name(name, self._fields.type_at(at), pattern, self._look.house, where)
+
+    def _bands(self, spec: blocks.BandsSpec, place: Place) -> PlannedBands:
+        at: Callable[..., str] = self._job.at
+        amount = self._fields.number(spec.amount, at(*place, "amount"), "`amount`")
+        by = [self._fields.column(name, at(*place, "by")) for name in spec.by]
+        heads = [self._plain(name, where, None, at(*place)) for name, where in zip(spec.by, by, strict=True)]
+        kind = ColumnType(name="amount", type="DECIMAL(38,2)")
+        labels = [*(spec.labels or self._band_labels(spec)), spec.total]
+        bodies = [
+            planned_column(
+                blocks.Column(field=spec.amount, label=label, format=spec.format), kind, self._look.house, at(*place)
             )
-    if column.total in ("sum", "average") and kind is not Kind.NUMBER:
-        raise JobError(
-            f"column '{column.field}' is {kind.words} and has no {column.total}",
-            where=where,
-            fix="Numbers have; count works for all",
+            for label in labels
+        ]
+        samples = [widest(self._fields, head, where, self._look.house) for head, where in zip(heads, by, strict=True)]
+        whole = widest(self._fields, replace(bodies[0], total="sum"), amount, self._look.house)
+        return PlannedBands(
+            title=spec.title,
+            columns=settle_widths([*heads, *bodies], [*samples, *[whole] * len(bodies)], self._room),
+            by=tuple(by),
+            amount=amount,
+            of=self._band_number(spec, place),
+            edges=spec.edges,
+            total=spec.total,
+            shares=spec.shares,
+            empty=spec.empty,
         )
-    default: Literal["left", "right"] = "right" if kind is Kind.NUMBER else "left"
-    return PlannedColumn(
-        field=column.field,
-        label=column.label if column.label is not None else labelled(column.field),
-        kind=kind,
-        pattern=pattern or default_pattern(found, kind, house),
-        align=column.align or default,
-        total=column.total,
-        # A whole number without format or total is a name for something, not an amount; the leak check reads it as one.
-        is_measure=kind is not Kind.TEXT and not (found.is_integer and column.format is None and column.total is None),
-        fixed_mm=None if column.width == "auto" else float(column.width),
-    )
 
+    def _band_number(self, spec: blocks.BandsSpec, place: Place) -> int:
+        """Where the number that chooses the band stands: a column of numbers, or the age of a date."""
+        where = self._job.at(*place, "of")
+        column = self._fields.column(spec.of, where)
+        kind = self._fields.type_at(column)
+        if kind.is_number:
+            return column
+        if not kind.is_date:
+            raise JobError(
+                f"bands are of numbers or of dates, '{spec.of}' is neither", where=where, fix="Name another column"
+            )
+        bound = self._fields.bound
+        name = spec.on or "as_of"
+        day = next((candidate for candidate in (name, f"{name}_end") if candidate in bound), None)
+        if day is None:
+            known = [key for key in bound if not key.endswith(("_start", "_end"))]
+            raise JobError(f"there is no parameter '{name}'", where=self._job.at(*place, "on"), fix=meant(name, known))
+        return self._fields.expression(f"age_in_days({quoted(spec.of)}, ${day})", where)
 
-def labelled(field: str) -> str:
-    """A column's name as a heading: `fat_pct` → `Fat pct`."""
-    words = field.replace("_", " ").strip()
-    return words[:1].upper() + words[1:]
+    def _band_labels(self, spec: blocks.BandsSpec) -> list[str]:
+        """`up to 30`, `31–60` … `over 120`: whole numbers, as ages in days are; others by their edges alone."""
+        edges = [f"{edge.normalize():f}" for edge in spec.edges]
+        whole = all(edge == edge.to_integral_value() for edge in spec.edges)
+        pairs = zip(spec.edges, edges[1:], strict=False)
+        middle = [f"{low + 1:f}–{high}" if whole else f"{low}–{high}" for low, high in pairs]
+        return [f"up to {edges[0]}", *middle, f"over {edges[-1]}"]
 
-
-def default_pattern(found: ColumnType, kind: Kind, house: House) -> str | None:
-    """The pattern of a column for which the job gives none."""
-    match kind:
-        case Kind.NUMBER:
-            return "0" if found.is_integer else "#,##0." + "0" * min(max(found.decimals, 1), 4)
-        case Kind.DATE:
-            return house.medium_date_pattern()
-        case Kind.TIME:
-            return f"{house.medium_date_pattern()} HH:mm"
-        case _:
-            return None
-
-
-def widest(engine: Engine, column: PlannedColumn, house: House) -> tuple[str, ...]:
-    """Texts of the column among which the widest of the run is (or is nearly): the longest ones, and its total."""
-    name = quoted(column.field)
-    if column.kind is Kind.NUMBER:
-        totals = f", sum({name})" if column.total == "sum" else ""
-        found: list[Any] = list(engine.query(f"select min({name}), max({name}){totals} from gonnet_rows")[0])
-        longest = engine.query(
-            f"select {name} from gonnet_rows where {name} is not null "
-            f"order by length(cast({name} as varchar)) desc limit 1"
+    def _crosstab(self, spec: blocks.CrosstabSpec, place: Place) -> PlannedCrosstab:
+        at = self._job.at
+        rows, columns = (
+            self._fields.column(name, at(*place, part))
+            for name, part in ((spec.rows, "rows"), (spec.columns, "columns"))
         )
-        found += [value for (value,) in longest]
-    else:
-        rows = engine.query(
-            f"select distinct {name} from gonnet_rows where {name} is not null "
-            f"order by length(cast({name} as varchar)) desc, 1 limit 40"
+        value, kind = None, ColumnType(name="count", type="BIGINT")
+        if spec.value is not None:
+            value = self._fields.number(spec.value, at(*place, "value"), "`value`")
+            kind = self._fields.type_at(value)
+        pattern = "0" if spec.show == "count" else spec.format
+        body = blocks.Column(field=spec.value or "count", label=spec.label or "", format=pattern, align="right")
+        return PlannedCrosstab(
+            title=spec.title,
+            head=replace(self._plain(spec.rows, rows, None, at(*place)), label=spec.label or labelled(spec.rows)),
+            top=self._plain(spec.columns, columns, None, at(*place)),
+            body=replace(planned_column(body, kind, self._look.house, at(*place)), is_measure=True),
+            rows=rows,
+            columns=columns,
+            value=value,
+            show=spec.show,
+            total=spec.total,
+            empty=spec.empty,
         )
-        found = [value for (value,) in rows]
-    write = CellText(column, house)
-    return tuple(
-        write(Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value) for value in found
-    )

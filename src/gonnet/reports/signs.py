@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from babel import Locale
 
-from gonnet.data import Engine, quoted
+from gonnet.data import Engine
 from gonnet.jobs.models import Job
 from gonnet.recipients import Recipient
 from gonnet.wording.formats import House
@@ -14,7 +14,14 @@ from gonnet.wording.formats import House
 _OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"
 
 
-def signs(job: Job, engine: Engine, fields: Sequence[str], people: Iterable[Recipient], house: House) -> frozenset[str]:
+def signs(
+    job: Job,
+    engine: Engine,
+    fields: Sequence[str],
+    bound: Mapping[str, object],
+    people: Iterable[Recipient],
+    house: House,
+) -> frozenset[str]:
     """What stands in the job's texts, the rows, the list and the house's numbers and dates.
 
     It need not be complete: a document with other characters gets faces of its own.
@@ -23,11 +30,10 @@ def signs(job: Job, engine: Engine, fields: Sequence[str], people: Iterable[Reci
     for person in people:
         for value in person.fields.values():
             found.update(str(value))
-    for column in engine.columns("gonnet_rows"):
-        if column.name in fields and not column.is_number and not column.is_date:
-            text = f"cast({quoted(column.name)} as varchar)"
-            values = f"select distinct {text} as value from gonnet_rows"
-            rows = engine.query(f"select distinct unnest(string_split(value, '')) from ({values})")
+    for sql in fields:
+        values = f"select distinct cast({sql} as varchar) as value from gonnet_rows"
+        if engine.query(f"describe select {sql} as value from gonnet_rows", bound)[0][1] == "VARCHAR":
+            rows = engine.query(f"select distinct unnest(string_split(value, '')) from ({values})", bound)
             found.update(str(sign) for (sign,) in rows)
     return frozenset(sign for sign in found if len(sign) == 1)
 

@@ -13,6 +13,8 @@ from reportlab.lib.units import mm
 from gonnet.reports.columns import Kind, PlannedColumn
 from gonnet.reports.fonts import BOLD, REGULAR, family
 
+POINTS = mm
+"""Points of a millimetre."""
 MARGIN = 18 * mm
 PADDING = 4.5  # points, left and right of a cell's text
 SIZE = 8.5
@@ -27,28 +29,21 @@ def page_size(paper: Literal["A4", "Letter"], *, landscape: bool) -> tuple[float
 
 
 def settle_widths(
-    columns: Sequence[PlannedColumn],
-    samples: Sequence[Sequence[str]],
-    paper: Literal["A4", "Letter"],
-    *,
-    landscape: bool,
+    columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]], room: float
 ) -> tuple[PlannedColumn, ...]:
-    """Give every column its width on the page and in a workbook.
+    """Give every column its width on the page (`room` points wide) and in a workbook.
 
     What is too wide for the page first takes room from text columns, which wrap; then the text gets smaller, down to
-    6 points; then numbers wrap too. Nothing is cut off.
+    6 points. What is too wide even then goes on beside itself, on other pages. Nothing is cut off.
     """
-    room = page_size(paper, landscape=landscape)[0] - 2 * MARGIN
     size = SIZE
-    widths = _natural(columns, samples, size, whole_headings=True)
+    widths = _natural(columns, samples, size, room, whole_headings=True)
     while sum(widths) > room and size >= SMALLEST:
-        widths = _natural(columns, samples, size, whole_headings=False)
+        widths = _natural(columns, samples, size, room, whole_headings=False)
         _squeeze(columns, widths, room)
         if sum(widths) > room:
             size -= 0.5
-    if sum(widths) > room:
-        widths = [width * room / sum(widths) for width in widths]
-    elif not any(column.fixed_mm for column in columns):
+    if sum(widths) <= room and all(column.fixed == "auto" for column in columns):
         widths = [width * min(room / sum(widths), 2.2) for width in widths]
     return tuple(
         replace(column, width=width, font_size=max(size, SMALLEST), characters=_characters(column, texts))
@@ -56,26 +51,50 @@ def settle_widths(
     )
 
 
+def panels(columns: Sequence[PlannedColumn], keep: int, room: float) -> list[tuple[int, ...]]:
+    """The columns of a table in sets that fit the page, each beginning with the first `keep` columns."""
+    kept = tuple(range(keep))
+    taken = sum(column.width for column in columns[:keep])
+    if taken > room / 2:
+        kept, taken = (), 0.0
+    found, used = [list(kept)], taken
+    for index in range(len(kept), len(columns)):
+        if used + columns[index].width > room + 0.01 and len(found[-1]) > len(kept):
+            found.append(list(kept))
+            used = taken
+        found[-1].append(index)
+        used += columns[index].width
+    return [tuple(panel) for panel in found]
+
+
 def _natural(
-    columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]], size: float, *, whole_headings: bool
+    columns: Sequence[PlannedColumn],
+    samples: Sequence[Sequence[str]],
+    size: float,
+    room: float,
+    *,
+    whole_headings: bool,
 ) -> list[float]:
     found = []
     for column, texts in zip(columns, samples, strict=True):
-        if column.fixed_mm is not None:
-            found.append(column.fixed_mm * mm)
+        if isinstance(column.fixed, float):
+            found.append(min(column.fixed * mm, room))
+            continue
+        if column.fixed != "auto":
+            found.append(room * int(column.fixed.removesuffix("%")) / 100)
             continue
         body = max((family().width(text, REGULAR, size) for text in texts), default=0.0)
         if column.total is not None:
             body = max((family().width(text, BOLD, size) for text in texts), default=0.0)
         words = [column.label] if whole_headings else column.label.split() or [""]
         heading = max(family().width(word, BOLD, size) for word in words)
-        found.append(max(body, heading) + 2 * PADDING)
+        found.append(min(max(body, heading) + 2 * PADDING, room))
     return found
 
 
 def _squeeze(columns: Sequence[PlannedColumn], widths: list[float], room: float) -> None:
     """Take what is too much from the widest text columns, none below a readable width."""
-    soft = [i for i, column in enumerate(columns) if column.kind is Kind.TEXT and column.fixed_mm is None]
+    soft = [i for i, column in enumerate(columns) if column.kind is Kind.TEXT and column.fixed == "auto"]
     for _ in range(len(soft)):
         excess = sum(widths) - room
         wide = [i for i in soft if widths[i] > _NARROWEST_TEXT]

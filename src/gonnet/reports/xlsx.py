@@ -3,15 +3,24 @@
 from __future__ import annotations
 
 import datetime as dt
-import io
+import re
+from collections.abc import Sequence
+from decimal import Decimal
+from io import BytesIO
 from typing import TYPE_CHECKING, Any
 
 import xlsxwriter
+from PIL import Image
+from xlsxwriter.utility import xl_range
 
-from gonnet.reports.cells import CellWriter, RowsSheet, addressed, addressed_rows, text_cell
-from gonnet.reports.columns import Kind, PlannedColumn
-from gonnet.reports.layout import LaidFacts, LaidTable, LaidText, Layout
-from gonnet.reports.plan import Look
+from gonnet.jobs.values import Accent
+from gonnet.reports.cells import CellWriter, RowsSheet, addressed, addressed_rows, formula_cell, number_cell, text_cell
+from gonnet.reports.charting import LaidChart
+from gonnet.reports.columns import Kind, PlannedColumn, Shown
+from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
+from gonnet.reports.pen import MARK, tint_of
+from gonnet.reports.planned import Look, Picture, Space
+from gonnet.reports.xlsx_chart import add_chart, columns_of
 from gonnet.wording.formats import excel_pattern
 
 if TYPE_CHECKING:
@@ -21,8 +30,11 @@ _OPTIONS = {"in_memory": True}
 _MADE = dt.datetime(2000, 1, 1)  # noqa: DTZ001  the same input gives the same bytes
 _SIDES = {"left": "left", "right": "right", "centre": "center"}
 
-Kept = dict[tuple[int, int, int], tuple[CellWriter, object]]
-"""Plan of a table, column and style → the writer of its cells (and the plan, so that its identity stays its own)."""
+_ROW_HEIGHT = 15.0  # points
+_MANY = 2_000
+
+Kept = dict[tuple[PlannedColumn, int], CellWriter]
+"""Column and style → the writer of its cells."""
 
 
 def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
@@ -36,11 +48,10 @@ def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
     Raises:
         DataError: a value does not fit a workbook's cell.
     """
-    target = io.BytesIO()
+    target = BytesIO()
     workbook = xlsxwriter.Workbook(target, _OPTIONS)
     workbook.set_properties({"title": layout.title, "author": look.organisation, "created": _MADE})
-    sheet = _Sheet(workbook, look, kept)
-    sheet.fill(layout)
+    _Sheet(workbook, layout, look, kept).fill()
     workbook.close()
     return target.getvalue()
 
@@ -48,79 +59,177 @@ def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
 class _Sheet:
     """One sheet being written from top to bottom."""
 
-    def __init__(self, workbook: Workbook, look: Look, kept: Kept) -> None:
-        self._sheet: Any = workbook.add_worksheet("Report", RowsSheet)
+    def __init__(self, workbook: Workbook, layout: Layout, look: Look, kept: Kept) -> None:
+        self._sheet: Any = workbook.add_worksheet(sheet_name(layout.sheet), RowsSheet)
         self._workbook = workbook
+        self._layout = layout
         self._look = look
         self._kept = kept
         self._styles: dict[tuple[tuple[str, object], ...], int] = {}
+        self._widths: dict[int, int] = {}
         self._row = 0
-        self._labels = 0  # width of the first column that the labels of facts need, in characters
+        self._tables = len(list(layout.tables()))
 
-    def fill(self, layout: Layout) -> None:
-        self._line((0, layout.title, {"bold": True, "font_size": 15, "font_color": self._look.accent}))
+    def fill(self) -> None:
+        accent = {"bold": True, "font_color": self._look.accent}
+        self._line((0, self._layout.title, accent | {"font_size": 15}))
         self._row += 1
-        for block in layout.blocks:
+        for block in self._layout.blocks:
             match block:
+                case LaidHeading():
+                    self._line((0, block.text, accent | {"font_size": 12}))
+                    continue
                 case LaidFacts():
                     self._facts(block)
                 case LaidText():
                     for paragraph in block.paragraphs:
-                        self._line((0, paragraph, {}))
+                        mark = f"{paragraph.mark} " if paragraph.mark else ""
+                        self._line((0, f"{'   ' * (paragraph.depth - 1)}{mark}{paragraph.text}", {}))
                 case LaidTable():
-                    self._table(block, only=len(list(layout.tables())) == 1)
+                    self._table(block)
+                case LaidChart():
+                    self._chart(block)
+                case Picture():
+                    self._picture(block)
+                case Space():
+                    continue
             self._row += 1
-        self._print_set_up(layout)
+        for column, width in self._widths.items():
+            self._sheet.set_column(column, column, width)
+        self._print_set_up(self._layout)
 
     def _facts(self, block: LaidFacts) -> None:
-        self._labels = max(self._labels, *(min(len(label) + 2, 30) for label, _ in block.facts))
-        self._sheet.set_column(0, 0, self._labels)
-        for label, value in block.facts:
-            self._line((0, label, {"font_color": "#5c6663"}), (1, value, {"bold": True}))
+        deep = -(-len(block.facts) // block.columns)
+        for at in range(deep):
+            cells: list[tuple[int, str, dict[str, object]]] = []
+            for number, (label, value) in enumerate(block.facts[at::deep]):
+                cells += [(2 * number, label, {"font_color": "#5c6663"}), (2 * number + 1, value, {"bold": True})]
+                self._wide(2 * number, min(len(label) + 2, 30))
+            self._line(*cells)
 
-    def _table(self, table: LaidTable, *, only: bool) -> None:
-        columns = table.plan.columns
-        if table.plan.title:
-            self._line((0, table.plan.title, {"bold": True}))
+    def _wide(self, column: int, width: int) -> None:
+        self._widths[column] = max(width, self._widths.get(column, 0))
+
+    def _picture(self, picture: Picture) -> None:
+        image = BytesIO(picture.data)
+        with Image.open(BytesIO(picture.data)) as opened:
+            factor = picture.width / (opened.size[0] * 0.75)  # 96 pixels to the inch, 72 points
+        options = {"image_data": image, "x_scale": factor, "y_scale": factor, "description": picture.alt}
+        self._sheet.insert_image(self._row, 0, "picture", options)
+        self._row += round(picture.height / _ROW_HEIGHT) + 1
+
+    def _chart(self, chart: LaidChart) -> None:
+        if chart.title:
+            self._line((0, chart.title, {"bold": True}))
+        if not chart.places:
+            self._line((0, chart.empty, {}))
+            return
+        at, columns = self._row, columns_of(chart)
+        self._row += round(chart.height / _ROW_HEIGHT) + 1
+        add_chart(self._workbook, self._sheet, chart, self._row, self._look.accent, at)
+        under: dict[str, object] = {"bold": True, "bottom": 2, "bottom_color": self._look.accent, "text_wrap": True}
+        right = under | {"align": "right"}
+        self._line((0, chart.over, under), *((at, label, right) for at, (label, _, _) in enumerate(columns, 1)))
+        names, numbers = self._style({"valign": "top"}), self._style({"num_format": excel_pattern(chart.pattern)})
+        for number, place in enumerate(chart.places):
+            values = [values[number] for _, values, _ in columns]
+            cells = [(0, text_cell(place, names, place))]
+            cells += [(at, number_cell(v, numbers)) for at, v in enumerate(values, 1) if v is not None]
+            self._sheet.put_row(self._row, addressed(self._row, cells), len(columns) + 1)
+            self._row += 1
+        for at, (label, _, _) in enumerate(columns, 1):
+            self._wide(at, min(len(label) + 2, 12))
+
+    def _table(self, table: LaidTable) -> None:
+        columns = table.columns
+        if table.title:
+            self._line((0, table.title, {"bold": True}))
         for index, column in enumerate(columns):
-            self._sheet.set_column(index, index, max(column.characters, self._labels if index == 0 else 0))
-        if only:
+            self._wide(index, column.characters)
+        if self._tables == 1:
             self._sheet.freeze_panes(self._row + 1, 0)
             self._sheet.repeat_rows(self._row)
+            if table.height and not table.lines:
+                self._sheet.autofilter(self._row, 0, self._row + table.height, len(columns) - 1)
         under = {"bold": True, "bottom": 2, "bottom_color": self._look.accent, "text_wrap": True}
         self._line(*((index, column.label, _side(column, index) | under) for index, column in enumerate(columns)))
-        if not table.rows:
-            self._line((0, table.plan.empty, {}))
+        if not table.height:
+            self._line((0, table.empty, {}))
             return
         cells = []
         for index, (column, texts, values) in enumerate(zip(columns, table.texts, table.values, strict=True)):
-            write = self._writer(table, index, self._style(_cell_look(column, index)))
+            write = self._writer(column, self._style(_cell_look(column, index)))
             cells.append(list(map(write, zip(texts, values, strict=True))))
-        for row, written in addressed_rows(self._row, cells):
-            self._sheet.put_row(row, written, len(columns))
-        self._row += table.rows
-        if table.plan.has_totals:
-            self._totals(table)
+        for number, looks in table.emphasis.items():
+            for index, accents in looks.items():
+                cells[index][number] = self._standing_out(table, index, number, accents)
+        self._rows(table, cells)
 
-    def _writer(self, table: LaidTable, index: int, style: int) -> CellWriter:
-        key = (id(table.plan), index, style)
-        if key not in self._kept:
-            self._kept[key] = (CellWriter(style, table.plan.columns[index].label), table.plan)
-        return self._kept[key][0]
+    def _standing_out(self, table: LaidTable, index: int, number: int, accents: frozenset[Accent]) -> str:
+        column, text = table.columns[index], table.texts[index][number]
+        look = _cell_look(column, index) | ({"bold": True} if "bold" in accents else {})
+        if "tint" in accents:
+            look |= {"bg_color": tint_of(self._look.accent)}
+        if "mark" in accents:
+            text = MARK + text
+            if "num_format" in look:
+                look["num_format"] = f'"{MARK}"{look["num_format"]}'
+        shown: Shown = (text, text if column.kind is Kind.TEXT else table.values[index][number])
+        return self._writer(column, self._style(look))(shown)
 
-    def _totals(self, table: LaidTable) -> None:
-        top = {"bold": True, "top": 2, "top_color": self._look.accent}
+    def _rows(self, table: LaidTable, cells: Sequence[Sequence[str]]) -> None:
+        """The rows, and the lines between them."""
+        at = 0
+        starts: dict[int, int] = {}
+        for line in (*table.lines, *table.totals):
+            self._body(cells, at, line.before, starts)
+            at = line.before
+            if line.is_total:
+                self._total(table, line, starts)
+            else:
+                self._line((0, line.texts[0], {"bold": True}))
+        self._body(cells, at, table.height, starts)
+
+    def _body(self, cells: Sequence[Sequence[str]], begin: int, end: int, starts: dict[int, int]) -> None:
+        """Rows from `begin` to before `end`; `starts` remembers in which row of the sheet each of them stands."""
+        for row, written in addressed_rows(self._row, [column[begin:end] for column in cells]):
+            starts[begin] = row
+            self._sheet.put_row(row, written, len(cells))
+            begin += 1
+            self._row += 1
+
+    def _total(self, table: LaidTable, line: Line, starts: dict[int, int]) -> None:
+        top = {"bold": True, "top": 2 if line in table.totals else 1, "top_color": self._look.accent}
         cells = []
-        for index, (column, value, text) in enumerate(
-            zip(table.plan.columns, table.totals, table.total_texts, strict=True)
-        ):
+        for index, (column, text, value) in enumerate(zip(table.columns, line.texts, line.values, strict=True)):
             look = _cell_look(column, index) | top
             if column.total == "count":
                 look |= {"num_format": "0"}
-            shown = ("Total", "Total") if value is None and index == 0 else (text, value)
-            cells.append((index, self._writer(table, index, self._style(look))(shown)))
+            if text.endswith("%"):
+                look |= {"num_format": '0.0 "%"'}
+            style = self._style(look)
+            cell = self._writer(column, style)((text, value))
+            if table.formulas and column.total and isinstance(value, Decimal) and line.since < line.before:
+                formula = self._formula(column, index, starts[line.since], starts[line.before - 1], table)
+                cell = formula_cell(formula, value, style) if formula else cell
+            cells.append((index, cell))
         self._sheet.put_row(self._row, addressed(self._row, cells), len(cells))
         self._row += 1
+
+    @staticmethod
+    def _formula(column: PlannedColumn, index: int, first: int, last: int, table: LaidTable) -> str:
+        """SUBTOTAL leaves out the subtotals among its rows (ECMA-376, part 1, 18.17.7.317)."""
+        area = xl_range(first, index, last, index)
+        number = {"sum": 9, "average": 1, "count": 3, "max": 4, "min": 5}.get(column.total or "")
+        return f"SUBTOTAL({number},{area})" if number else ""
+
+    def _writer(self, column: PlannedColumn, style: int) -> CellWriter:
+        key = (column, style)
+        if key not in self._kept:
+            if len(self._kept) > _MANY:
+                self._kept.clear()
+            self._kept[key] = CellWriter(style, column.label)
+        return self._kept[key]
 
     def _line(self, *cells: tuple[int, str, dict[str, object]]) -> None:
         """A row of texts: column, text, look."""
@@ -144,6 +253,12 @@ class _Sheet:
         self._sheet.hide_gridlines(2)
         self._sheet.set_header("&L" + self._look.organisation.replace("&", "&&")[:100])
         self._sheet.set_footer("&Rpage &P of &N")
+
+
+def sheet_name(text: str) -> str:
+    """A text as a name that a sheet may have: 31 characters, none of them `[ ] : * ? /` or a backslash."""
+    name = re.sub(r"[\[\]:*?/\\\x00-\x1f]+", " ", text).strip(" '")[:31].strip(" '")
+    return "Report" if not name or name.casefold() == "history" else name
 
 
 def _cell_look(column: PlannedColumn, index: int) -> dict[str, object]:

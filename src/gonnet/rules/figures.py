@@ -5,8 +5,8 @@ SQL has three truth values (ISO/IEC 9075-2, 8.22): a condition that comes out NU
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from gonnet.data import Engine, quoted
@@ -15,6 +15,7 @@ from gonnet.jobs.models import Job
 
 _KEYS = "gonnet_keys"
 _LIST = "gonnet_list"
+_MAY_USE = "A condition may use figures, parameters ($name) and columns of the list (recipient.name)"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,11 +26,17 @@ class Evaluated:
         key: The key.
         figures: Figure → value, `rows` first.
         conditions: One truth value for each rule, in order; None is unknown.
+        blocks: Report and number of each block with a condition → its truth value.
     """
 
     key: str
     figures: Mapping[str, Any]
     conditions: tuple[bool | None, ...]
+    blocks: Mapping[tuple[str, int], bool | None] = field(default_factory=dict)
+
+    def hidden(self, report: str) -> frozenset[int]:
+        """The blocks of a report that are left out: their conditions do not hold."""
+        return frozenset(at for (name, at), holds in self.blocks.items() if name == report and not holds)
 
 
 def evaluate(
@@ -54,20 +61,31 @@ def evaluate(
         JobError: a figure or a condition does not run; names its place.
     """
     _put_keys(engine, keys, fields)
-    figures, rules = job.file.figures, job.file.rules
+    figures, rules, blocks = job.file.figures, job.file.rules, dict(_blocks(job))
     try:
-        rows = engine.query(_query(figures, [rule.when for rule in rules]), values)
+        rows = engine.query(_query(figures, [*(rule.when for rule in rules), *blocks.values()]), values)
     except DataError as error:
         raise _culprit(engine, job, values) or error from error
     names = ("rows", *figures)
     width = len(names)
     found = {}
     for key, *cells in rows:
-        conditions = tuple(None if cell is None else bool(cell) for cell in cells[width:])
+        truths = [None if cell is None else bool(cell) for cell in cells[width:]]
         found[str(key)] = Evaluated(
-            key=str(key), figures=dict(zip(names, cells[:width], strict=True)), conditions=conditions
+            key=str(key),
+            figures=dict(zip(names, cells[:width], strict=True)),
+            conditions=tuple(truths[: len(rules)]),
+            blocks=dict(zip(blocks, truths[len(rules) :], strict=True)),
         )
     return found
+
+
+def _blocks(job: Job) -> Iterator[tuple[tuple[str, int], str]]:
+    """Report and number of each block that has a condition, with it."""
+    for name, report in job.file.reports.items():
+        for index, block in enumerate(report.blocks):
+            if block.when is not None:
+                yield (name, index), block.when
 
 
 def _query(figures: Mapping[str, str], conditions: Sequence[str]) -> str:
@@ -117,9 +135,13 @@ def _culprit(engine: Engine, job: Job, values: Mapping[str, object]) -> JobError
             return JobError(
                 f"the condition of rule '{rule.name}' does not run: {failure.what}",
                 where=job.at("rules", index, "when"),
-                fix=failure.fix
-                or "A condition may use figures, parameters ($name) and columns of the list (recipient.name)",
+                fix=failure.fix or _MAY_USE,
             )
+    for (name, index), when in _blocks(job):
+        if failure := _failure(engine, _query(good, [when]), values):
+            place = job.at("reports", name, "blocks", index, "when")
+            what = f"the condition of this block does not run: {failure.what}"
+            return JobError(what, where=place, fix=failure.fix or _MAY_USE)
     return None
 
 

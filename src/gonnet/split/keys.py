@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet.data import ColumnType, Engine, quoted
@@ -83,7 +83,7 @@ def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
 
 
 def rows_of(
-    engine: Engine, expressions: Sequence[str], first: str, last: str
+    engine: Engine, expressions: Sequence[str], first: str, last: str, values: Mapping[str, object] | None = None
 ) -> Iterator[tuple[str, list[tuple[object, ...]]]]:
     """Yield key and rows of each slice from key `first` to key `last`, in key order and each in source order.
 
@@ -92,11 +92,12 @@ def rows_of(
         expressions: SQL expressions over the data set's columns; a row is a tuple of their values.
         first: The first key wanted.
         last: The last key wanted.
+        values: Parameters that the expressions may name.
     """
     chosen = "".join(f", {expression}" for expression in expressions)
     rows = engine.query(
-        f"select {KEY}{chosen} from {SORTED} where {KEY} between $first and $last order by {KEY}, {ROW}",
-        {"first": first, "last": last},
+        f"select {KEY}{chosen} from {SORTED} where {KEY} between $gonnet_first and $gonnet_last order by {KEY}, {ROW}",
+        {**(values or {}), "gonnet_first": first, "gonnet_last": last},
     )
     start = 0
     while start < len(rows):

@@ -141,7 +141,7 @@ def is_date_pattern(pattern: str) -> bool:
 
 
 @lru_cache(maxsize=256)
-def excel_pattern(pattern: str, *, is_date: bool) -> str:
+def excel_pattern(pattern: str, *, is_date: bool = False) -> str:
     """The workbook number format (ECMA-376, 18.8.31) that shows what the CLDR pattern shows."""
     if not is_date:
         return pattern.replace("¤", "")

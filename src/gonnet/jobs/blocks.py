@@ -1,0 +1,272 @@
+"""The blocks that a report is made of."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator, Field, field_validator, model_validator
+
+from gonnet.jobs.charts import ChartBlock
+from gonnet.jobs.parts import Names, Part, Shown
+from gonnet.jobs.values import Accent, Aggregate, Millimetres, Total, as_float, as_tuple, as_tuple_of_one, exact
+from gonnet.wording.formats import is_date_pattern, is_number_pattern
+
+Edges = Annotated[tuple[Decimal, ...], BeforeValidator(lambda value: tuple(map(exact, as_tuple(value))))]
+
+
+class HeadingBlock(Shown):
+    """A line that names what follows."""
+
+    heading: str
+
+
+class TextBlock(Shown):
+    """Paragraphs and lists in CommonMark."""
+
+    text: str
+
+
+class FactsBlock(Shown):
+    """A grid of labels and values."""
+
+    facts: dict[str, str] = Field(min_length=1)
+    columns: int = Field(default=1, ge=1, le=3)
+
+
+class ImageBlock(Shown):
+    """A picture from a file of the workspace: PNG or JPEG.
+
+    Attributes:
+        width: In millimetres.
+        alt: What it shows, for those who cannot see it.
+    """
+
+    image: str
+    alt: str
+    width: Millimetres = 40.0
+    align: Literal["left", "centre", "right"] = "left"
+
+
+class SpaceBlock(Shown):
+    """Room between two blocks, in millimetres."""
+
+    space: Millimetres
+
+
+class NewPageBlock(Shown):
+    """What follows begins a page (in a workbook, nothing happens)."""
+
+    new_page: Literal[True]
+
+
+class Formatted(Part):
+    """How the values of a column are called and written."""
+
+    label: str | None = None
+    format: str | None = None
+
+    @field_validator("format")
+    @classmethod
+    def _format_can_be_written(cls, value: str | None) -> str | None:
+        if value is None or is_number_pattern(value) or is_date_pattern(value):
+            return value
+        raise ValueError(
+            f"'{value}' is neither a number pattern such as #,##0.00 nor a date pattern such as d MMM yyyy"
+        )
+
+
+class Column(Formatted):
+    """One column of a table.
+
+    Attributes:
+        field: The column of the data set; or
+        value: an SQL expression over a row.
+        width: Millimetres, a share of the page such as `20%`, or `auto`.
+        weight: The column by which a `weighted` average is weighted.
+    """
+
+    field: str | None = None
+    value: str | None = None
+    align: Literal["left", "right", "centre"] | None = None
+    width: float | str = "auto"
+    total: Total | None = None
+    weight: str | None = None
+
+    @field_validator("width", mode="before")
+    @classmethod
+    def _width_is_sensible(cls, value: object) -> object:
+        value = as_float(value)
+        share = value.removesuffix("%") if isinstance(value, str) and value.endswith("%") else ""
+        if value == "auto" or (share.isdecimal() and 1 <= int(share) <= 100):
+            return value
+        if not isinstance(value, float) or not 4 <= value <= 250:
+            raise ValueError("a width is between 4 and 250 millimetres, a share of the page such as 20%, or auto")
+        return value
+
+    @model_validator(mode="after")
+    def _one_source_and_a_weight_where_it_belongs(self) -> Column:
+        if (self.field is None) == (self.value is None):
+            raise ValueError("a column needs one source: either `field`, a column, or `value`, an SQL expression")
+        if self.value is not None and self.label is None:
+            raise ValueError("a column with `value` needs a `label`")
+        if (self.total == "weighted") != (self.weight is not None):
+            raise ValueError("`total: weighted` and `weight`, the column it is weighted by, go together")
+        return self
+
+
+class Group(Part):
+    """Rows that belong together.
+
+    Attributes:
+        by: The column whose equal values make a group.
+        label: What stands before the value in the group's heading.
+        subtotals: Whether the group ends with its own totals.
+        new_page: Whether every group after the first begins a page.
+    """
+
+    by: str
+    label: str = ""
+    subtotals: bool = True
+    new_page: bool = False
+
+
+class Emphasis(Part):
+    """Rows or cells that stand out; never by a tint alone, which a print in black and white would lose.
+
+    Attributes:
+        when: SQL over a row.
+        cells: The columns that stand out, by field or label; the whole row when left out.
+    """
+
+    when: str
+    cells: Names = ()
+    look: Annotated[tuple[Accent, ...], BeforeValidator(lambda v: (v,) if isinstance(v, str) else as_tuple(v))] = Field(
+        default=("bold", "tint"), alias="as", min_length=1
+    )
+
+    @field_validator("look")
+    @classmethod
+    def _never_by_colour_alone(cls, value: tuple[Accent, ...]) -> tuple[Accent, ...]:
+        if value == ("tint",):
+            raise ValueError("a tint alone is lost in black and white; add bold or mark")
+        return value
+
+
+class TableSpec(Part):
+    """The rows of the slice.
+
+    Attributes:
+        sort: Columns, each with ` descending` behind it where it is meant; groups come before.
+        first: How many rows are shown at most; totals are always those of all rows.
+        rest: What is said of the others; `{}` is their number.
+        totals: Whether a workbook has its totals as `values` or as `formulas`.
+        keep: How many columns are repeated where a table is too wide and goes on beside itself.
+    """
+
+    columns: Annotated[tuple[Column, ...], BeforeValidator(as_tuple), Field(min_length=1)]
+    title: str | None = None
+    empty: str = "No rows."
+    sort: Names = ()
+    group: Annotated[tuple[Group, ...], BeforeValidator(as_tuple_of_one)] = ()
+    first: int | None = Field(default=None, ge=1)
+    rest: str = "and {} more"
+    emphasise: Annotated[tuple[Emphasis, ...], BeforeValidator(as_tuple_of_one)] = ()
+    totals: Literal["values", "formulas"] = "values"
+    keep: int = Field(default=1, ge=0, le=5)
+
+    @model_validator(mode="after")
+    def _formulas_see_all_rows(self) -> TableSpec:
+        if self.totals == "formulas" and self.first is not None:
+            raise ValueError("formulas add up what is shown: `first` and `totals: formulas` do not go together")
+        return self
+
+
+class TableBlock(Shown):
+    """The rows of the slice."""
+
+    table: TableSpec
+
+
+class BandsSpec(Part):
+    """Amounts spread over intervals of a number, or of an age in days.
+
+    Attributes:
+        amount: The column that is spread.
+        of: A number, or a date whose age counts.
+        on: The date parameter (or period, by its end) from which ages count; the date of the run when left out.
+        edges: Where one band ends and the next begins: a value on an edge belongs to the lower band.
+        by: The columns that a line is for; one line for all when left out.
+        labels: What the bands are called; made from the edges when left out.
+        shares: Whether a line under the totals gives each band's share.
+    """
+
+    amount: str
+    of: str
+    on: str | None = None
+    edges: Annotated[Edges, Field(min_length=1, max_length=12)]
+    by: Names = ()
+    labels: Names = ()
+    format: str = "#,##0.00"
+    title: str | None = None
+    total: str = "Total"
+    shares: bool = True
+    empty: str = "No rows."
+
+    @model_validator(mode="after")
+    def _edges_rise(self) -> BandsSpec:
+        if list(self.edges) != sorted(set(self.edges)):
+            raise ValueError("the edges of bands must rise")
+        if self.labels and len(self.labels) != len(self.edges) + 1:
+            raise ValueError(f"{len(self.edges)} edges make {len(self.edges) + 1} bands: give as many labels, or none")
+        return self
+
+
+class BandsBlock(Shown):
+    """Amounts spread over intervals."""
+
+    bands: BandsSpec
+
+
+class CrosstabSpec(Formatted):
+    """One aggregate in rows × columns, with totals both ways.
+
+    Attributes:
+        rows: The column whose values head the rows.
+        columns: The column whose values head the columns.
+        value: The column that is aggregated; not needed for a count.
+    """
+
+    rows: str
+    columns: str
+    value: str | None = None
+    show: Aggregate = "sum"
+    title: str | None = None
+    total: str = "Total"
+    empty: str = "No rows."
+
+    @model_validator(mode="after")
+    def _a_value_to_aggregate(self) -> CrosstabSpec:
+        if self.value is None and self.show != "count":
+            raise ValueError(f"a crosstab that shows the {self.show} needs `value`, the column it is of")
+        return self
+
+
+class CrosstabBlock(Shown):
+    """One aggregate in rows × columns."""
+
+    crosstab: CrosstabSpec
+
+
+Block = (
+    HeadingBlock
+    | TextBlock
+    | FactsBlock
+    | ImageBlock
+    | SpaceBlock
+    | NewPageBlock
+    | TableBlock
+    | BandsBlock
+    | CrosstabBlock
+    | ChartBlock
+)

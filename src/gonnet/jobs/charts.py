@@ -1,0 +1,89 @@
+"""What a job says of a chart."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator, Field, model_validator
+
+from gonnet.jobs.parts import Part, Shown
+from gonnet.jobs.values import Aggregate, Millimetres, as_tuple_of_one, exact
+
+
+class Series(Part):
+    """One row of values of a chart.
+
+    Attributes:
+        value: The column that is aggregated.
+        show: How.
+        label: What it is called; the column's name when left out.
+    """
+
+    value: str
+    show: Aggregate = "sum"
+    label: str | None = None
+
+
+class Against(Part):
+    """The whole run beside the recipient's own values, as aggregates of all recipients and never as a single one.
+
+    Attributes:
+        show: The average of all, or the quartiles.
+        label: What the run is called.
+        least: Over how many recipients an aggregate must be; where there are fewer, nothing is shown.
+    """
+
+    show: Literal["average", "quartiles"] = "average"
+    label: str = "All"
+    least: int = Field(default=5, ge=3)
+
+
+class ChartSpec(Part):
+    """Values over the values of a column.
+
+    Attributes:
+        over: The column whose values are the places on the axis.
+        by: A column each of whose values makes a series of its own; only with a single series.
+        target: A line at this value.
+        average: A line at the average of the first series.
+        against: The whole run beside the first series.
+        unit: What the values are of, at the axis.
+        format: How values are written.
+        over_format: How the places on the axis are written.
+        height: In millimetres.
+        alt: What it shows, for those who cannot see it.
+    """
+
+    kind: Literal["bars", "stacked", "lines", "shares"]
+    over: str
+    series: Annotated[tuple[Series, ...], BeforeValidator(as_tuple_of_one), Field(min_length=1, max_length=6)]
+    alt: str
+    by: str | None = None
+    title: str | None = None
+    target: Annotated[Decimal | None, BeforeValidator(exact)] = None
+    target_label: str = "Target"
+    average: bool = False
+    average_label: str = "Average"
+    against: Against | None = None
+    unit: str = ""
+    format: str = "#,##0"
+    over_format: str | None = None
+    height: Millimetres = 60.0
+    empty: str = "No rows."
+
+    @model_validator(mode="after")
+    def _parts_that_go_together(self) -> ChartSpec:
+        if self.by is not None and len(self.series) > 1:
+            raise ValueError("`by` makes the series: give one of them")
+        if self.kind == "shares" and (len(self.series) > 1 or self.by or self.against or self.target is not None):
+            raise ValueError("a chart of shares has one series and no lines")
+        if self.kind == "stacked" and self.against:
+            raise ValueError("the run cannot stand beside stacked bars; use bars or lines")
+        return self
+
+
+class ChartBlock(Shown):
+    """Values over the values of a column."""
+
+    chart: ChartSpec

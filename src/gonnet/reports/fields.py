@@ -1,0 +1,98 @@
+"""What reports need of a row: columns and SQL expressions, each read once whatever the number of blocks that use it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from gonnet.data import ColumnType, Engine, quoted
+from gonnet.errors import DataError, JobError
+
+_EXACT = "decimal(30, 10)"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fields:
+    """The values of a row that the reports of a run use, in the order in which they were first asked for.
+
+    Attributes:
+        engine: The engine, after the split.
+        bound: Parameters by name, for expressions.
+        found: SQL → place in a row, and type.
+    """
+
+    engine: Engine
+    bound: Mapping[str, object]
+    found: dict[str, tuple[int, ColumnType]] = field(default_factory=dict)
+
+    @property
+    def expressions(self) -> tuple[str, ...]:
+        """The SQL of each value, over a row of the run."""
+        return tuple(self.found)
+
+    def column(self, name: str, where: str) -> int:
+        """The place of a column of the data set in a row.
+
+        Raises:
+            JobError: there is no such column.
+        """
+        try:
+            self.engine.require_column("gonnet_rows", name, where=where)
+        except DataError as error:
+            raise JobError(f"there is no column '{name}'", where=where, fix=error.fix) from error
+        return self._place(quoted(name), where)
+
+    def number(self, name: str, where: str, what: str) -> int:
+        """The place of a column that must be one of numbers.
+
+        Raises:
+            JobError: it is not, or there is none; names `what` it was wanted for.
+        """
+        at = self.column(name, where)
+        if not self.type_at(at).is_number:
+            raise JobError(f"{what} must be a column of numbers, '{name}' is not", where=where, fix="Name another")
+        return at
+
+    def expression(self, sql: str, where: str) -> int:
+        """The place of an SQL expression in a row.
+
+        Raises:
+            JobError: it does not run; names its place.
+        """
+        return self._place(f"({sql}\n)", where)
+
+    def condition(self, sql: str, where: str) -> int:
+        """The place of a condition in a row: text and numbers are no conditions.
+
+        Raises:
+            JobError: it does not run; names its place.
+        """
+        return self._place(f"cast(({sql}\n) as boolean)", where)
+
+    def type_at(self, place: int) -> ColumnType:
+        """The type of a value."""
+        return list(self.found.values())[place][1]
+
+    def sql_at(self, place: int) -> str:
+        """The SQL of a value."""
+        return self.expressions[place]
+
+    def _place(self, sql: str, where: str) -> int:
+        if sql in self.found:
+            return self.found[sql][0]
+        kind = self._type(sql, where)
+        if kind.is_float:  # a quotient, say: exact decimals from here on, so that sums do not depend on their order
+            exact = f"try_cast({sql} as {_EXACT})"
+            kind = self._type(exact, where)
+            if exact in self.found:
+                return self.found[exact][0]
+            sql = exact
+        self.found[sql] = (len(self.found), kind)
+        return self.found[sql][0]
+
+    def _type(self, sql: str, where: str) -> ColumnType:
+        try:
+            rows = self.engine.query(f"describe select {sql} as value from gonnet_rows", self.bound)
+        except DataError as error:
+            raise JobError(f"this does not run: {error.what}", where=where, fix=error.fix) from error
+        return ColumnType(name="value", type=str(rows[0][1]))

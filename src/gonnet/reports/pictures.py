@@ -1,0 +1,36 @@
+"""Pictures from files of the workspace."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+from PIL import Image, UnidentifiedImageError
+
+from gonnet.errors import JobError
+from gonnet.jobs.blocks import ImageBlock
+from gonnet.reports.planned import Picture
+from gonnet.reports.widths import POINTS
+
+_FORMATS = ("PNG", "JPEG")
+
+
+def picture(block: ImageBlock, folder: Path, where: str, room: float) -> Picture:
+    """The picture of a block, no wider than `room` points.
+
+    Raises:
+        JobError: there is no such file, or it is no PNG or JPEG.
+    """
+    path = folder / block.image
+    try:
+        data = path.read_bytes()
+        with Image.open(io.BytesIO(data), formats=_FORMATS) as image:
+            image.load()
+            pixels = image.size
+    except UnidentifiedImageError as error:
+        raise JobError(f"{path.name} is no PNG or JPEG", where=where, fix="Save it as one of them") from error
+    except OSError as error:
+        reason = error.strerror or str(error)
+        raise JobError(f"the picture {path} cannot be read: {reason}", where=where, fix="Check the file") from error
+    width = min(block.width * POINTS, room)
+    return Picture(data=data, width=width, height=width * pixels[1] / pixels[0], align=block.align, alt=block.alt)

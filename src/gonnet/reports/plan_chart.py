@@ -1,0 +1,86 @@
+"""Settling a chart for the whole run, with what it shows of the run beside the recipient's own values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+
+from gonnet.data import ColumnType
+from gonnet.jobs import Job
+from gonnet.jobs.charts import Against, ChartSpec, Series
+from gonnet.reports.charting import PlannedChart, PlannedSeries
+from gonnet.reports.fields import Fields
+from gonnet.reports.styling import by_name, labelled
+from gonnet.reports.widths import POINTS
+from gonnet.wording.formats import House
+
+_SQL = {"sum": "sum", "count": "count", "average": "avg", "min": "min", "max": "max"}
+_DIGITS = 2  # of a quartile: it may be somebody's own figure, which must not be read off it
+
+
+def planned_chart(
+    spec: ChartSpec, fields: Fields, job: Job, place: tuple[str | int, ...], house: House
+) -> PlannedChart:
+    """The chart, settled.
+
+    Raises:
+        JobError: a column is not there, holds no numbers, or a format does not fit.
+    """
+    over = fields.column(spec.over, job.at(*place, "over"))
+    by = fields.column(spec.by, job.at(*place, "by")) if spec.by else None
+    series = tuple(_series(part, fields, job.at(*place, "series", at)) for at, part in enumerate(spec.series))
+    kind = ColumnType(name="value", type="DECIMAL(38,10)")
+    return PlannedChart(
+        kind=spec.kind,
+        title=spec.title,
+        over=over,
+        places=by_name(spec.over, fields.type_at(over), spec.over_format, house, job.at(*place)),
+        by=(by, by_name(spec.by, fields.type_at(by), None, house, job.at(*place)))
+        if by is not None and spec.by
+        else None,
+        series=series,
+        body=replace(by_name("value", kind, spec.format, house, job.at(*place)), is_measure=True),
+        lines=((spec.target_label, spec.target),) if spec.target is not None else (),
+        average=spec.average_label if spec.average else None,
+        run=_of_run(spec.against, series[0], over, fields) if spec.against else (),
+        unit=spec.unit,
+        height=spec.height * POINTS,
+        alt=spec.alt,
+        empty=spec.empty,
+    )
+
+
+def _series(part: Series, fields: Fields, where: str) -> PlannedSeries:
+    at = fields.column(part.value, where) if part.show == "count" else fields.number(part.value, where, "`value`")
+    return PlannedSeries(label=part.label or labelled(part.value), at=at, show=part.show)
+
+
+def _of_run(
+    against: Against, series: PlannedSeries, over: int, fields: Fields
+) -> tuple[tuple[str, Mapping[object, Decimal]], ...]:
+    """Label of each aggregate over all recipients, and place on the axis → its value.
+
+    A place at which there are too few recipients has none.
+    """
+    rows: list[Any] = fields.engine.query(
+        f"""with each as (
+          select gonnet_key, {fields.sql_at(over)} as place, {_SQL[series.show]}({fields.sql_at(series.at)}) as value
+          from gonnet_rows where gonnet_key is not null group by all
+        )
+        select place, avg(value), quantile_cont(value, 0.25), quantile_cont(value, 0.5), quantile_cont(value, 0.75)
+        from each where value is not null group by place having count(*) >= {against.least}""",
+        fields.bound,
+    )
+    if against.show == "average":
+        return ((f"{against.label}, average", {place: Decimal(str(mean)) for place, mean, *_ in rows}),)
+    names = ("lower quartile", "middle", "upper quartile")
+    return tuple(
+        (f"{against.label}, {name}", {row[0]: _coarse(Decimal(str(row[2 + at]))) for row in rows})
+        for at, name in enumerate(names)
+    )
+
+
+def _coarse(value: Decimal) -> Decimal:
+    return round(value, _DIGITS - 1 - value.adjusted()) if value else value

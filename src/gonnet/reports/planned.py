@@ -1,0 +1,203 @@
+"""A report, settled for the whole run: what every document of it shares."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Literal
+
+from gonnet.jobs.values import Accent, Aggregate
+from gonnet.reports.charting import PlannedChart
+from gonnet.reports.columns import PlannedColumn
+from gonnet.wording.formats import House
+from gonnet.wording.template import Template
+
+Align = Literal["left", "centre", "right"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Look:
+    """The house style of a run.
+
+    Attributes:
+        organisation: Shown at the head of every page.
+        accent: Colour of rules and titles, `#rrggbb`.
+        paper: Page size.
+        house: Conventions for figures.
+    """
+
+    organisation: str
+    accent: str
+    paper: Literal["A4", "Letter"]
+    house: House
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedHeading:
+    """A line that names what follows."""
+
+    heading: Template
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedFacts:
+    """Labels, each with the text of its value."""
+
+    facts: tuple[tuple[str, Template], ...]
+    columns: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedText:
+    """Paragraphs in CommonMark."""
+
+    text: Template
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Picture:
+    """An image: its bytes, its size in points, and what it shows."""
+
+    data: bytes
+    width: float
+    height: float
+    align: Align
+    alt: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Space:
+    """Room in points; a new page where it is None."""
+
+    height: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedGroup:
+    """Rows that belong together: by which of the row's values, shown how."""
+
+    at: int
+    column: PlannedColumn
+    label: str
+    subtotals: bool
+    new_page: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedEmphasis:
+    """What stands out where the row's value at `at` is true: some columns of the table, or all."""
+
+    at: int
+    columns: frozenset[int]
+    look: frozenset[Accent]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedTable:
+    """A table of the slice's rows.
+
+    Attributes:
+        columns: Its columns, sized.
+        at: Where their values stand in a row of the run.
+        sort: Places in a row by which it is sorted, each with whether it falls.
+        control: Whether its sums count as shown in every package: it has no condition.
+    """
+
+    title: str | None
+    columns: tuple[PlannedColumn, ...]
+    at: tuple[int, ...]
+    empty: str
+    sort: tuple[tuple[int, bool], ...] = ()
+    groups: tuple[PlannedGroup, ...] = ()
+    first: int | None = None
+    rest: str = ""
+    emphases: tuple[PlannedEmphasis, ...] = ()
+    formulas: bool = False
+    keep: int = 1
+    control: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedBands:
+    """Amounts spread over intervals.
+
+    Attributes:
+        columns: Those of `by`, then one for each band, then the total; sized.
+        by: Where the values that make a line stand in a row of the run.
+        amount: Where the amount stands.
+        of: Where the number, or the age in days, stands.
+        edges: The upper edges, included.
+    """
+
+    title: str | None
+    columns: tuple[PlannedColumn, ...]
+    by: tuple[int, ...]
+    amount: int
+    of: int
+    edges: tuple[Decimal, ...]
+    total: str
+    shares: bool
+    empty: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedCrosstab:
+    """One aggregate in rows × columns; the columns are those of the slice.
+
+    Attributes:
+        head: How the values that head the rows are shown.
+        top: How those that head the columns are shown.
+        body: How the aggregate is shown.
+        rows: Where the first stand in a row of the run.
+        columns: Where the second stand.
+        value: Where the value stands; None for a count of rows.
+    """
+
+    title: str | None
+    head: PlannedColumn
+    top: PlannedColumn
+    body: PlannedColumn
+    rows: int
+    columns: int
+    value: int | None
+    show: Aggregate
+    total: str
+    empty: str
+
+
+PlannedBlock = (
+    PlannedHeading
+    | PlannedFacts
+    | PlannedText
+    | Picture
+    | Space
+    | PlannedTable
+    | PlannedBands
+    | PlannedCrosstab
+    | PlannedChart
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReportPlan:
+    """One report of the job, settled for the whole run.
+
+    Attributes:
+        room: Width of a page between its margins, in points.
+    """
+
+    name: str
+    title: Template
+    sheet: Template
+    header: Template | None
+    footer: Template | None
+    landscape: bool
+    room: float
+    blocks: tuple[PlannedBlock, ...]
+
+    def tables(self) -> Iterator[PlannedTable]:
+        """Its tables of rows, in order."""
+        for block in self.blocks:
+            if isinstance(block, PlannedTable):
+                yield block

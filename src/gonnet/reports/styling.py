@@ -1,0 +1,102 @@
+"""How a column is called, written and aligned, from what the job says and what the data are."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any, Literal
+
+from gonnet.data import ColumnType
+from gonnet.errors import JobError
+from gonnet.jobs.blocks import Column
+from gonnet.reports.columns import CellText, Kind, PlannedColumn
+from gonnet.reports.fields import Fields
+from gonnet.wording.formats import House, is_date_pattern, is_number_pattern
+
+
+def planned_column(column: Column, found: ColumnType, house: House, where: str) -> PlannedColumn:
+    """The column, settled but for its width.
+
+    Raises:
+        JobError: its format or its total does not fit what the values are.
+    """
+    kind, name = Kind.of(found), column.field or f"{column.label}"
+    pattern = column.format
+    if pattern is not None:
+        fits = is_number_pattern(pattern) if kind is Kind.NUMBER else is_date_pattern(pattern)
+        if kind not in (Kind.NUMBER, Kind.DATE, Kind.TIME) or not fits:
+            raise JobError(
+                f"the format '{pattern}' does not fit column '{name}', which is {kind.words}",
+                where=where,
+                fix="Numbers take a pattern such as #,##0.00, dates one such as d MMM yyyy, text none",
+            )
+    if column.total in ("sum", "average", "weighted") and kind is not Kind.NUMBER:
+        called = f"{column.total} average" if column.total == "weighted" else column.total
+        raise JobError(
+            f"column '{name}' is {kind.words} and has no {called}", where=where, fix="Numbers have; count works for all"
+        )
+    default: Literal["left", "right"] = "right" if kind is Kind.NUMBER else "left"
+    return PlannedColumn(
+        field=name,
+        label=column.label if column.label is not None else labelled(name),
+        kind=kind,
+        pattern=pattern or default_pattern(found, kind, house),
+        align=column.align or default,
+        total=column.total,
+        # A whole number without format or total is a name for something, not an amount; the leak check reads it as one.
+        is_measure=kind is not Kind.TEXT and not (found.is_integer and column.format is None and column.total is None),
+        fixed=column.width,
+    )
+
+
+def by_name(name: str, found: ColumnType, pattern: str | None, house: House, where: str) -> PlannedColumn:
+    """A column of which the job gives no more than its name.
+
+    Raises:
+        JobError: the format does not fit what the values are.
+    """
+    return planned_column(Column(field=name, format=pattern), found, house, where)
+
+
+def labelled(field: str) -> str:
+    """A column's name as a heading: `fat_pct` → `Fat pct`."""
+    words = field.replace("_", " ").strip()
+    return words[:1].upper() + words[1:]
+
+
+def default_pattern(found: ColumnType, kind: Kind, house: House) -> str | None:
+    """The pattern of a column for which the job gives none."""
+    match kind:
+        case Kind.NUMBER:
+            return "0" if found.is_integer else "#,##0." + "0" * min(max(found.decimals, 1), 4)
+        case Kind.DATE:
+            return house.medium_date_pattern()
+        case Kind.TIME:
+            return f"{house.medium_date_pattern()} HH:mm"
+        case _:
+            return None
+
+
+def widest(fields: Fields, column: PlannedColumn, at: int, house: House) -> tuple[str, ...]:
+    """Texts of a column among which the widest of the run is (or is nearly): the longest ones, and its total.
+
+    Args:
+        fields: The values of a row.
+        column: How they are shown.
+        at: Which value it is.
+        house: Conventions for figures.
+    """
+    engine, bound, sql = fields.engine, fields.bound, fields.sql_at(at)
+    values = f"(select {sql} as value from gonnet_rows) where value is not null"
+    if column.kind is Kind.NUMBER:
+        totals = ", sum(value)" if column.total == "sum" else ""
+        found: list[Any] = list(engine.query(f"select min(value), max(value){totals} from {values}", bound)[0])
+        longest = f"select value from {values} order by length(cast(value as varchar)) desc limit 1"
+        found += [value for (value,) in engine.query(longest, bound)]
+    else:
+        longest = f"select distinct value from {values} order by length(cast(value as varchar)) desc, 1 limit 40"
+        found = [value for (value,) in engine.query(longest, bound)]
+    write = CellText(replace(column, total=None), house)
+    return tuple(
+        write(Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value) for value in found
+    )

@@ -1,0 +1,45 @@
+"""Documents of the test dairy, laid out and opened by another reader than the one that wrote them."""
+
+from __future__ import annotations
+
+import io
+from contextlib import closing
+from typing import Any
+
+import openpyxl
+import pypdfium2
+
+from gonnet import reports
+from gonnet.pipeline.survey import Request, survey
+from gonnet.reports.laid import Layout
+from gonnet.reports.layout import Setter
+from gonnet.split.keys import rows_of
+from gonnet.wording.templates import Wording
+from support import AS_OF, Dairy
+
+HEAD = "farm_no,day,litres,amount,remark\n"
+
+
+def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Layout, reports.Look]:
+    """The layout of one farm's statement."""
+    job = dairy.job(*changes)
+    with dairy.tools() as tools:
+        found = survey(job, tools, Request(as_of=AS_OF, asked={}))
+        look = tools.look
+    with closing(found.engine):
+        plan = next(plan for plan in found.plans if plan.key == key)
+        rows = dict(rows_of(found.engine, found.fields, key, key, found.values.bound()))[key]
+        return Setter(found.reports, Wording(look.house)).lay(
+            "statement", key, rows, plan.names, plan.evaluated.hidden("statement")
+        ), look
+
+
+def pdf_pages(data: bytes) -> list[str]:
+    document = pypdfium2.PdfDocument(data)
+    return [page.get_textpage().get_text_bounded() for page in document]
+
+
+def sheet(data: bytes) -> list[list[Any]]:
+    rows = openpyxl.load_workbook(io.BytesIO(data)).active
+    assert rows is not None
+    return [[cell.value for cell in row] for row in rows.iter_rows()]

@@ -1,0 +1,267 @@
+"""The blocks of a report: what they show is what the rows say, in every format."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gonnet.errors import JobError
+from gonnet.reports import draw
+from gonnet.reports.charting import LaidChart, nice_ticks
+from gonnet.reports.columns import CellText, Kind, PlannedColumn
+from gonnet.reports.laid import LaidTable, LaidText, Layout
+from gonnet.reports.planned import PlannedBands, PlannedCrosstab
+from gonnet.reports.spread import lay_bands, lay_crosstab
+from gonnet.wording.formats import House, rounded_half_up
+from gonnet.wording.marked import paragraphs
+from opened import HEAD, laid, pdf_pages, sheet
+from support import Dairy
+
+TEXT_BLOCK = '      - text: "Collected in October."\n'
+MILK = HEAD + (
+    "117,2026-10-02,300,30.00,north\n"
+    "117,2026-10-01,100,40.00,south\n"
+    "117,2026-10-01,200,,north\n"
+    "117,2026-10-03,400,20.10,\n"
+    "00042,2026-10-01,999,9999.99,north\n"
+)
+
+
+def with_blocks(dairy: Dairy, *blocks: str) -> tuple[Layout, Any]:
+    """The layout of farm 117 with the given blocks in place of the text."""
+    dairy.write("milk.csv", MILK)
+    return laid(dairy, "117", (TEXT_BLOCK, "".join(f"      - {block}\n" for block in blocks)))
+
+
+def first_table(layout: Layout) -> LaidTable:
+    return next(layout.tables())
+
+
+def flat(layout: Layout, look: Any) -> str:  # noqa: ANN401
+    return " ".join(" ".join(pdf_pages(draw(layout, "pdf", look).data)).split())
+
+
+def test_a_table_is_sorted_grouped_and_totalled_in_every_format(dairy: Dairy) -> None:
+    layout, look = with_blocks(
+        dairy,
+        "table: {columns: [{field: day, format: d MMM}, {field: litres, total: sum, format: '0'}, "
+        "{value: amount / litres, label: Price, format: '0.000', total: weighted, weight: litres}, "
+        "{field: amount, total: average}], group: {by: remark, label: Tanker}, sort: [litres descending]}",
+    )
+    table = first_table(layout)
+    assert table.texts[1] == ("300", "200", "100", "400")
+    assert [(line.before, line.texts[:2]) for line in table.lines] == [
+        (0, ("Tanker: north",)),
+        (2, ("Total north", "500")),
+        (2, ("Tanker: south",)),
+        (3, ("Total south", "100")),
+        (3, ("Tanker: –",)),
+        (4, ("Total –", "400")),
+    ]
+    # 30.00 + 40.00 + 20.10 over the 800 litres that have a price.
+    assert table.totals[0].texts == ("Total", "1000", "0.113", "30.03")
+    assert "Tanker: north 2 Oct 300 0.100 30.00 1 Oct 200 Total north 500 0.100 30.00" in flat(layout, look)
+    rows = [row[:2] for row in sheet(draw(layout, "xlsx", look).data)]
+    assert [str(row[0]) for row in rows].index("Total north") < [str(row[0]) for row in rows].index("Tanker: south")
+    assert ["Total", 1000] in rows
+
+
+def test_only_the_first_rows_are_shown_but_all_are_totalled(dairy: Dairy) -> None:
+    layout, look = with_blocks(
+        dairy,
+        "table: {columns: [{field: litres, total: sum}], sort: litres descending, first: 2, rest: 'and {} others'}",
+    )
+    table = first_table(layout)
+    assert (table.texts, table.rows, table.exact) == ((("400", "300"),), 4, {'"litres"': Decimal(1000)})
+    assert "400 300 and 2 others 1000" in flat(layout, look)
+
+
+def test_what_stands_out_does_so_without_colour(dairy: Dairy) -> None:
+    layout, look = with_blocks(
+        dairy,
+        "table: {columns: [{field: remark}, {field: litres, format: '#,##0'}], "
+        "emphasise: {when: litres > 350, cells: [litres], as: [tint, mark]}}",
+    )
+    assert first_table(layout).emphasis == {3: {1: frozenset({"tint", "mark"})}}
+    assert "‣ 400" in flat(layout, look)
+    assert [None, 400] in [row[:2] for row in sheet(draw(layout, "xlsx", look).data)]
+
+
+def test_a_block_shows_only_where_its_condition_holds(dairy: Dairy) -> None:
+    layout, _ = with_blocks(
+        dairy, "{heading: shown, when: litres = 1000}", "{heading: not shown, when: litres > 1000}",
+        "{heading: unknown, when: 'litres > null'}", "{heading: of Laka, when: recipient.farm_name like '%Górna'}",
+    )  # fmt: skip
+    assert [block.text for block in layout.blocks if hasattr(block, "text")] == ["shown", "of Laka"]
+
+
+def test_a_table_too_wide_goes_on_beside_itself_and_repeats_what_it_keeps(dairy: Dairy) -> None:
+    columns = ", ".join(f"{{value: 'litres * {n}000000', label: Column {n}, format: '#,##0.00'}}" for n in range(1, 31))
+    layout, look = with_blocks(dairy, f"table: {{columns: [{{field: remark, label: Tanker}}, {columns}]}}")
+    text = flat(layout, look)
+    for n in range(1, 31):
+        assert f"{300_000_000 * n:,}.00" in text
+    assert text.count("Tanker") >= 3
+
+
+PLAIN = PlannedColumn(
+    field="v", label="v", kind=Kind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True, font_size=8
+)
+NAMED = PlannedColumn(field="k", label="k", kind=Kind.TEXT, pattern=None, align="left", total=None, is_measure=False)
+
+
+def added(values: Iterable[Any]) -> Decimal:
+    return sum((value for value in values if value is not None), Decimal(0))
+
+
+amounts = st.one_of(st.none(), st.decimals(-1000, 1000, places=2))
+keys = st.sampled_from(["a", "b", None])
+
+
+@given(st.lists(st.tuples(keys, amounts, st.one_of(st.none(), st.integers(-50, 200)))))
+def test_bands_spread_every_amount_once(rows: list[tuple[Any, ...]]) -> None:
+    plan = PlannedBands(
+        title=None, columns=(NAMED, PLAIN, PLAIN, PLAIN, PLAIN), by=(0,), amount=1, of=2,
+        edges=(Decimal(30), Decimal(60)), total="Total", shares=False, empty="",
+    )  # fmt: skip
+    table = lay_bands(plan, [CellText(column, House()) for column in plan.columns], rows, House())
+    sums = [added(column) for column in table.values[1:]]
+    for band, (low, high) in enumerate([(-999, 30), (31, 60), (61, 999)]):
+        inside = [amount for _, amount, number in rows if number is not None and low <= number <= high]
+        assert sums[band] == added(inside)
+    assert sums[3] == added([amount for _, amount, _ in rows])
+
+
+@given(st.lists(st.tuples(keys, st.sampled_from(["x", "y"]), amounts)), st.sampled_from(["sum", "count", "average"]))
+def test_a_crosstab_agrees_with_its_rows_both_ways(rows: list[tuple[Any, ...]], show: Any) -> None:  # noqa: ANN401
+    plan = PlannedCrosstab(
+        title=None, head=NAMED, top=NAMED, body=PLAIN, rows=0, columns=1, value=2, show=show, total="All", empty="",
+    )  # fmt: skip
+    names = CellText(NAMED, House())
+    table = lay_crosstab(plan, names, names, CellText(PLAIN, House()), rows, 400)
+    values = [row[2] for row in rows if row[2] is not None]
+    if not rows:
+        assert table.height == 0
+    elif show == "average":
+        mean = rounded_half_up(added(values) / len(values), 2) if values else None
+        assert table.totals[0].values[-1] == mean
+    else:
+        whole = added(values) if show == "sum" else len(values)
+        assert (table.totals[0].values[-1] or 0) == whole
+        assert added(table.totals[0].values[1:-1]) == added(table.values[-1]) == whole
+
+
+@given(st.lists(st.decimals(-(10**9), 10**9, places=3), max_size=8))
+def test_ticks_are_round_and_reach_over_every_value(values: list[Decimal]) -> None:
+    ticks = nice_ticks(values)
+    assert ticks[0] <= min([Decimal(0), *values])
+    assert ticks[-1] >= max([Decimal(0), *values])
+    assert 2 <= len(ticks) <= 8
+    assert 0 in ticks
+    step = ticks[1] - ticks[0]
+    assert step.normalize().as_tuple().digits in ((1,), (2,), (5,))
+
+
+def crowd(dairy: Dairy, farms: int) -> None:
+    """So many farms with 10, 20, 30 … litres on one day."""
+    lines = [f"{n + 117},2026-10-01,{10 * (n + 1)},1.00,\n" for n in range(farms)]
+    dairy.write("milk.csv", HEAD + "".join(lines))
+    people = [f"{n + 117},Farm {n},f{n}@members.tarnvale.example,\n" for n in range(farms)]
+    dairy.write("members.csv", "farm_no,farm_name,email,adviser\n" + "".join(people))
+
+
+@pytest.mark.parametrize(("farms", "shown"), [(4, ()), (5, ("30",)), (9, ("50",))])
+def test_the_run_is_shown_only_over_enough_recipients(dairy: Dairy, farms: int, shown: tuple[str, ...]) -> None:
+    crowd(dairy, farms)
+    chart = "chart: {kind: bars, over: day, series: {value: litres}, against: {label: All}, alt: Litres}"
+    layout, _ = laid(dairy, "117", (TEXT_BLOCK, f"      - {chart}\n"))
+    (found,) = (block for block in layout.blocks if isinstance(block, LaidChart))
+    run = [series for series in found.series if series.of_run]
+    assert [text for series in run for text in series.texts if text] == list(shown)
+
+
+def test_a_quartile_is_nobodys_own_figure(dairy: Dairy) -> None:
+    lines = [f"{n},2026-10-01,{1000 + 137 * (n - 117)},1.00,\n" for n in range(117, 122)]
+    crowd(dairy, 5)
+    dairy.write("milk.csv", HEAD + "".join(lines))
+    chart = "chart: {kind: lines, over: day, series: {value: litres}, against: {show: quartiles}, alt: Litres}"
+    layout, _ = laid(dairy, "117", (TEXT_BLOCK, f"      - {chart}\n"))
+    (found,) = (block for block in layout.blocks if isinstance(block, LaidChart))
+    assert [series.texts for series in found.series] == [("1,000",), ("1,100",), ("1,300",), ("1,400",)]
+
+
+def test_a_chart_is_drawn_in_both_formats_and_says_what_it_shows(dairy: Dairy) -> None:
+    layout, look = with_blocks(
+        dairy,
+        "chart: {title: Litres, kind: stacked, over: day, over_format: d MMM, series: {value: litres}, by: remark, "
+        "target: 450, unit: litres, alt: Litres a day}",
+        "chart: {kind: shares, over: remark, series: {value: litres}, alt: Shares}",
+    )
+    text = flat(layout, look)
+    assert "Target: 450" in text
+    assert "north 500 (50.0 %)" in text
+    pdf = draw(layout, "pdf", look).data
+    assert pdf == draw(layout, "pdf", look).data
+    rows = [row[:5] for row in sheet(draw(layout, "xlsx", look).data)]
+    assert ["1 Oct", 200, 100, None, 450] in rows
+
+
+def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> None:
+    found = paragraphs(
+        "Dear *all*, **see** [here](https://tarnvale.example/a) or [x](javascript:alert)\n\n1. one\n2. two"
+    )
+    assert [(p.mark, p.depth, p.text) for p in found] == [
+        ("", 0, "Dear all, see here or [x](javascript:alert)"),
+        ("1.", 1, "one"),
+        ("2.", 1, "two"),
+    ]
+    assert [(s.text, s.bold, s.italic, s.link) for s in found[0].spans if s.bold or s.italic or s.link] == [
+        ("all", False, True, ""),
+        ("see", True, False, ""),
+        ("here", False, False, "https://tarnvale.example/a"),
+    ]
+    layout, look = with_blocks(dairy, "text: \"**{{ recipient.farm_name }}** {{ '*a* [b](http://c) <i>d</i>' }}\"")
+    (text,) = (block for block in layout.blocks if isinstance(block, LaidText))
+    assert [span.bold for span in text.paragraphs[0].spans if span.bold] == [True]
+    assert "Łąka Górna *a* [b](http://c) <i>d</i>" in flat(layout, look)
+
+
+@pytest.mark.parametrize(
+    ("block", "says"),
+    [
+        ("table: {columns: [{field: litres, value: '1', label: x}]}", "a column needs one source"),
+        ("table: {columns: [{value: '1'}]}", "a column with `value` needs a `label`"),
+        ("table: {columns: [{value: nothing + 1, label: x}]}", "this does not run"),
+        ("table: {columns: [{field: litres, total: weighted}]}", "go together"),
+        ("table: {columns: [{field: remark, total: sum}]}", "column 'remark' is text and has no sum"),
+        ("table: {columns: [{field: litres}], sort: [litre]}", "Did you mean 'litres'"),
+        ("table: {columns: [{field: litres}], emphasise: {when: litres > 1, as: tint}}", "a tint alone is lost"),
+        (
+            "table: {columns: [{field: litres}], emphasise: {when: litres, cells: [day]}}",
+            "the table has no column 'day'",
+        ),
+        ("table: {columns: [{field: litres}], first: 2, totals: formulas}", "do not go together"),
+        ("bands: {amount: amount, of: litres, edges: [3, 2]}", "the edges of bands must rise"),
+        ("bands: {amount: amount, of: remark, edges: [3]}", "bands are of numbers or of dates"),
+        ("bands: {amount: remark, of: litres, edges: [3]}", "`amount` must be a column of numbers"),
+        ("crosstab: {rows: day, columns: remark}", "needs `value`"),
+        ("chart: {kind: bars, over: day, series: {value: remark}, alt: x}", "must be a column of numbers"),
+        ("chart: {kind: shares, over: day, series: {value: litres}, target: 5, alt: x}", "one series and no lines"),
+        ("chart: {kind: bars, over: day, series: {value: litres}}", "'alt' is missing here"),
+        ("image: nothing.png", "'alt' is missing here"),
+        ("{image: nothing.png, alt: x}", "nothing.png cannot be read"),
+        ("{image: milk.csv, alt: x}", "milk.csv is no PNG or JPEG"),
+        ("{heading: x, when: litres >}", "the condition of this block does not run"),
+        ("heading: '{{ nobody }}'", "unknown name 'nobody'"),
+    ],
+)
+def test_what_cannot_be_drawn_is_told_with_its_place(dairy: Dairy, block: str, says: str) -> None:
+    with pytest.raises(JobError) as found:
+        with_blocks(dairy, block)
+    assert says in str(found.value)
+    assert "statements.yaml:1" in str(found.value)
