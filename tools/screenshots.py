@@ -23,6 +23,7 @@ _DISPLAY = ":77"
 _TERMINALS = {
     "check": "gonnet check statements",
     "rows": "gonnet rows statements",
+    "preview": "gonnet preview statements --as png --message | head -40",
     "prepare": "gonnet prepare statements",
     "review": "gonnet review 2 | head -44",
     "send": "gonnet send 2 --yes",

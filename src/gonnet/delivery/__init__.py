@@ -1,8 +1,19 @@
 """Messages and the ways they leave: today SMTP."""
 
 from gonnet.delivery.body import Body
-from gonnet.delivery.message import Attachment, Envelope, compose, for_trial, write_message
+from gonnet.delivery.message import Attachment, Envelope, compose, for_trial, plain_text, write_message
 from gonnet.delivery.replies import Reply, Verdict
 from gonnet.delivery.smtp import SmtpLink
 
-__all__ = ["Attachment", "Body", "Envelope", "Reply", "SmtpLink", "Verdict", "compose", "for_trial", "write_message"]
+__all__ = [
+    "Attachment",
+    "Body",
+    "Envelope",
+    "Reply",
+    "SmtpLink",
+    "Verdict",
+    "compose",
+    "for_trial",
+    "plain_text",
+    "write_message",
+]

@@ -13,6 +13,8 @@ import hashlib
 import html
 from collections.abc import Sequence
 from dataclasses import dataclass
+from email import message_from_bytes
+from email.policy import default
 from email.utils import format_datetime
 from urllib.parse import quote
 
@@ -24,6 +26,7 @@ _TYPES = {
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
+_EPOCH = dt.datetime(1970, 1, 1, tzinfo=dt.UTC)
 _LINE = 76  # characters of an encoded line (RFC 2045, 6.8)
 _PAGE = (
     '<!DOCTYPE html>\n<html lang="{lang}"><head><meta charset="utf-8"><title>{title}</title></head>\n'
@@ -158,6 +161,12 @@ def _attachment_head(attachment: Attachment) -> str:
         "Content-Transfer-Encoding: base64\r\n"
         f"Content-Disposition: attachment; {shown}\r\n"
     )
+
+
+def plain_text(sealed: bytes) -> str:
+    """The plain text of a message, as a reader sees it."""
+    part = message_from_bytes(compose(sealed, (), _EPOCH), policy=default).get_body(("plain",))
+    return "" if part is None else str(part.get_content()).replace("\r\n", "\n")
 
 
 def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Address) -> bytes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import Column, FactsBlock, HeadingBlock, TableBlock, TextBlock
@@ -126,8 +126,13 @@ def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tup
     return known
 
 
-def texts(job: Job) -> Iterator[Template]:
-    """Every text with merge fields of the job."""
+def texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _block: False) -> Iterator[Template]:
+    """Every text with merge fields of the job.
+
+    Args:
+        job: The job.
+        is_hidden: Whether a block, by report and number, is left out.
+    """
     for name, report in job.file.reports.items():
         at = ("reports", name)
         yield job.text(report.title, *at, "title")
@@ -136,6 +141,8 @@ def texts(job: Job) -> Iterator[Template]:
             if source is not None:
                 yield job.text(source, *at, part)
         for index, block in enumerate(report.blocks):
+            if is_hidden(name, index):
+                continue
             match block:
                 case FactsBlock():
                     for label, source in block.facts.items():

@@ -15,12 +15,12 @@ from gonnet.wording.templates import Wording
 def rehearse(job: Job, found: Survey, house: House) -> Iterator[Finding]:
     """Yield a finding for each package of which a text cannot be filled."""
     wording = Wording(house)
-    texts = list(references.texts(job))
     for plan in found.plans:
         if not plan.documents:
             continue
         try:
-            for template in texts:
+            hidden = {(name, at) for name in job.file.reports for at in plan.evaluated.hidden(name)}
+            for template in references.texts(job, lambda name, at, hidden=hidden: (name, at) in hidden):  # type: ignore[misc]
                 wording.fill(template, plan.names, key=plan.key)
         except DataError as error:
             yield Finding(weight=Weight.ATTENTION, text=f"{error.where}: {error.what}", key=plan.key)
