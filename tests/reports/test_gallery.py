@@ -8,6 +8,7 @@ import io
 import itertools
 import zipfile
 from decimal import Decimal
+from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
 
@@ -38,6 +39,32 @@ def prepared(folder: Path, processes: int) -> dict[tuple[str, str], bytes]:
             (key, State.READY, "") for key in KEYS
         ]
         return {(p.key, d.format): tools.store.get(d.sha256) for p in packages for d in p.documents}
+
+
+class Page(HTMLParser):
+    """The cells of a page's tables, and how deep its elements are at the end."""
+
+    def __init__(self, data: bytes) -> None:
+        super().__init__()
+        self.rows: list[list[str]] = []
+        self.open: list[str] = []
+        self.feed(data.decode())
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        if tag not in ("meta", "br", "img", "rect", "polyline"):
+            self.open.append(tag)
+        if tag == "tr":
+            self.rows.append([])
+        if tag in ("td", "th"):
+            self.rows[-1].append("")
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag not in ("rect", "polyline"):
+            assert self.open.pop() == tag
+
+    def handle_data(self, data: str) -> None:
+        if self.open and self.open[-1] in ("td", "th"):
+            self.rows[-1][-1] += data
 
 
 @pytest.fixture(scope="module")
@@ -98,6 +125,16 @@ def test_every_sum_of_the_opened_files_is_the_sources(
     assert total(book, "The five dearest collections")[1] == litres
     drivers = section(book, "Driver", -1)[1:]
     assert sum(row[1] for row in drivers) == litres
+    page = Page(files[key, "html"])
+    assert page.open == []
+    assert page.rows[-1][2] == f"{litres:,}"
+    assert page.rows[-1][6] == f"{amount:,}"
+    assert sum(Decimal(row[6]) for row in page.rows[-len(source) - 5 :] if len(row) == 8 and row[7:] != ["1"] and
+               row[0][:3] in ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")) == amount  # fmt: skip
+    lines = list(csv.DictReader(files[key, "csv"].decode("utf-8-sig").splitlines()))
+    assert [(row["Collected on"], Decimal(row["Amount"])) for row in lines] == [
+        (row["collected_on"], Decimal(row["amount"])) for row in source
+    ]
     pdf = "".join(page.get_textpage().get_text_bounded() for page in pypdfium2.PdfDocument(files[key, "pdf"]))
     assert pdf.count(f"{litres:,}") >= 4
     assert pdf.count(f"{amount:,}") >= 4

@@ -6,6 +6,7 @@ import io
 import re
 import zipfile
 from dataclasses import dataclass
+from html.parser import HTMLParser
 from xml.etree import ElementTree
 
 import pypdfium2
@@ -26,8 +27,13 @@ class ReadBack:
     parts: tuple[tuple[str, str], ...]
 
 
-def read_back(data: bytes, form: str) -> ReadBack:
-    """All text of a file, by its format: `pdf`, `xlsx` or `text`.
+def read_back(data: bytes, form: str, encoding: str = "utf-8") -> ReadBack:
+    """All text of a file, by its format: `pdf`, `xlsx`, `html`, `csv` or `text`.
+
+    Args:
+        data: Its bytes.
+        form: Its format.
+        encoding: Of a text.
 
     Raises:
         ValueError: the bytes are not a file of that format.
@@ -37,10 +43,31 @@ def read_back(data: bytes, form: str) -> ReadBack:
             return ReadBack(parts=tuple(_pdf(data)))
         case "xlsx":
             return ReadBack(parts=tuple(_workbook(data)))
-        case "text":
-            return ReadBack(parts=(("", data.decode("utf-8")),))
+        case "html":
+            page = _Page()
+            page.feed(data.decode(encoding))
+            return ReadBack(parts=(("", "\n".join(page.texts)),))
+        case "text" | "csv":
+            return ReadBack(parts=(("", data.decode(encoding)),))
         case _:
             raise ValueError(f"no reader for {form}")
+
+
+class _Page(HTMLParser):
+    """Collects what a page shows or says; its style sheet and the bytes of its pictures are neither."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.texts: list[str] = []
+        self._in_style = False
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self._in_style = tag == "style"
+        self.texts += [value or "" for name, value in attrs if name in ("alt", "title", "href")]
+
+    def handle_data(self, data: str) -> None:
+        if not self._in_style:
+            self.texts.append(data)
 
 
 def _pdf(data: bytes) -> list[tuple[str, str]]:

@@ -20,7 +20,12 @@ if TYPE_CHECKING:
 @_options.asked_options
 @_options.only_option
 @click.option("--first", type=click.IntRange(min=1), metavar="N", help="The first so many packages.")
-@click.option("--as", "form", type=click.Choice(["pdf", "xlsx", "png"]), help="Only these; png makes page pictures.")
+@click.option(
+    "--as",
+    "form",
+    type=click.Choice(["pdf", "xlsx", "html", "csv", "png"]),
+    help="Only these; png makes page pictures.",
+)
 @click.option("--message", "with_message", is_flag=True, help="Print the messages too.")
 @click.option(
     "--into",

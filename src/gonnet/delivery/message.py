@@ -23,6 +23,8 @@ from gonnet.delivery.body import Body
 from gonnet.recipients import Address
 
 _TYPES = {
+    "csv": "text/csv",
+    "html": "text/html",
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }

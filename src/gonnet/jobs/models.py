@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -12,6 +13,7 @@ from gonnet.jobs.blocks import Block
 from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
+from gonnet.jobs.values import Format
 from gonnet.wording.template import Template
 
 
@@ -54,10 +56,34 @@ class Report(Part):
 
 
 class DocumentSpec(Part):
-    """One document of every package: a report in a format."""
+    """One document of every package: a report in a format.
+
+    Attributes:
+        delimiter: Of a CSV file; as the house's language has it when left out, like the decimal sign.
+        decimal: Its decimal sign.
+        quoting: Whether it quotes what it must (`needed`), or everything (`all`).
+        encoding: Its encoding; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
+    """
 
     report: str
-    format: Literal["pdf", "xlsx"] = Field(alias="as")
+    format: Format = Field(alias="as")
+    delimiter: Literal[",", ";", "\t", "|"] | None = None
+    decimal: Literal[".", ","] | None = None
+    quoting: Literal["needed", "all"] | None = None
+    encoding: str | None = None
+
+    @model_validator(mode="after")
+    def _csv_alone_has_them(self) -> DocumentSpec:
+        given = [name for name in ("delimiter", "decimal", "quoting", "encoding") if getattr(self, name) is not None]
+        if given and self.format != "csv":
+            raise ValueError(f"`{given[0]}` is for documents `as: csv`")
+        if self.delimiter == self.decimal == ",":
+            raise ValueError("the delimiter and the decimal sign must differ")
+        try:
+            codecs.lookup(self.encoding or "utf-8")
+        except LookupError as error:
+            raise ValueError(f"'{self.encoding}' is not an encoding") from error
+        return self
 
 
 class PackageSpec(Part):

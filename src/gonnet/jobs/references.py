@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
-from gonnet.jobs.blocks import Column, FactsBlock, HeadingBlock, TableBlock, TextBlock
+from gonnet.jobs.blocks import BandsBlock, Column, CrosstabBlock, FactsBlock, HeadingBlock, TableBlock, TextBlock
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
@@ -45,6 +45,15 @@ def within_the_file(job: Job) -> Iterator[JobError]:
         if (document.report, document.format) in seen:
             yield JobError(f"report '{document.report}' as {document.format} stands twice", where=place, fix="Keep one")
         seen.add((document.report, document.format))
+        if document.format == "csv" and document.report in file.reports:
+            blocks = file.reports[document.report].blocks
+            tables = sum(isinstance(block, (TableBlock, BandsBlock, CrosstabBlock)) for block in blocks)
+            if tables != 1:
+                yield JobError(
+                    f"a CSV file holds one table, report '{document.report}' has {tables}",
+                    where=place,
+                    fix="Give it a report of its own, with one table",
+                )
     for name, parameter in file.parameters.items():
         if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
             what = f"there is no data set '{parameter.of.rows}'"

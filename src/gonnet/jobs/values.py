@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, Literal
 
@@ -10,6 +11,7 @@ from pydantic import BeforeValidator, Field
 Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
 Accent = Literal["bold", "tint", "mark"]
+Format = Literal["pdf", "xlsx", "html", "csv"]
 
 
 def as_tuple(value: object) -> object:
@@ -33,3 +35,20 @@ def exact(value: object) -> object:
 
 
 Millimetres = Annotated[float, BeforeValidator(as_float), Field(gt=0, le=400)]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CsvForm:
+    """How a CSV file is written.
+
+    Attributes:
+        delimiter: What stands between values.
+        decimal: The decimal sign of numbers.
+        quoting: `needed` quotes what must be, `all` everything.
+        encoding: `utf-8` with a mark (BOM) is `utf-8-sig`.
+    """
+
+    delimiter: str
+    decimal: str
+    quoting: Literal["needed", "all"] = "needed"
+    encoding: str = "utf-8-sig"

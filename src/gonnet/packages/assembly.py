@@ -5,25 +5,32 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Literal
 
 from gonnet.errors import DataError
 from gonnet.jobs.models import DocumentSpec, Job
+from gonnet.jobs.values import CsvForm, Format
 from gonnet.packages.names import Names, safe_name
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated, Outcome
 from gonnet.rules.decisions import Cause
+from gonnet.wording.formats import House
 from gonnet.wording.templates import Wording
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DocumentPlan:
-    """A document that is to be drawn: report, format, the name of its file, and the blocks that it leaves out."""
+    """A document that is to be drawn.
+
+    Attributes:
+        hidden: The blocks of the report that it leaves out.
+        csv: How it is written, if it is a CSV file.
+    """
 
     report: str
-    format: Literal["pdf", "xlsx"]
+    format: Format
     file_name: str
     hidden: frozenset[int] = frozenset()
+    csv: CsvForm | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,20 +81,33 @@ def assemble(
             try:
                 stem = taken.unique(safe_name(wording.fill(template, names, key=addressed.key)))
                 documents = tuple(
-                    _document(part, stem, per_format[part.format], evaluated) for part in job.file.package.documents
+                    _document(part, stem, per_format[part.format], evaluated, wording.house)
+                    for part in job.file.package.documents
                 )
             except DataError as error:  # one bad line fails alone
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
         yield PackagePlan(addressed=addressed, evaluated=evaluated, decision=decision, documents=documents, names=names)
 
 
-def _document(part: DocumentSpec, stem: str, of_its_format: int, evaluated: Evaluated) -> DocumentPlan:
+def _document(part: DocumentSpec, stem: str, of_its_format: int, evaluated: Evaluated, house: House) -> DocumentPlan:
     name = f"{stem} {part.report}" if of_its_format > 1 else stem
     return DocumentPlan(
         report=part.report,
         format=part.format,
         file_name=f"{name}.{part.format}",
         hidden=evaluated.hidden(part.report),
+        csv=_csv_form(part, house) if part.format == "csv" else None,
+    )
+
+
+def _csv_form(part: DocumentSpec, house: House) -> CsvForm:
+    """How the file is written: as the job says, else as the house's language has it."""
+    decimal = part.decimal or ("," if part.delimiter != "," and house.decimal_sign == "," else ".")
+    return CsvForm(
+        delimiter=part.delimiter or (";" if decimal == "," else ","),
+        decimal=decimal,
+        quoting=part.quoting or "needed",
+        encoding=part.encoding or "utf-8-sig",
     )
 
 

@@ -22,6 +22,7 @@ from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
 from gonnet.recipients import Address, Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
+from gonnet.reports.csv_rows import csv_text
 from gonnet.reports.laid import Layout, Merged
 from gonnet.reports.layout import Setter
 from gonnet.rules.decisions import Cause
@@ -122,7 +123,7 @@ class _Worker:
                     plan.report, order.key, order.rows, order.names, plan.hidden
                 )
                 layouts[plan.report] = layout
-                drawn = self._painter.draw(layout, plan.format)
+                drawn = self._painter.draw(layout, plan.format, plan.csv)
                 hits += self._inspect(order.key, plan, layout, drawn)
                 documents.append(self._kept(plan, layout, drawn, len(order.rows)))
                 sums |= dict(_sums(layout))
@@ -147,8 +148,8 @@ class _Worker:
         )
 
     def _inspect(self, key: str, plan: DocumentPlan, layout: Layout, drawn: Drawn) -> tuple[Hit, ...]:
-        found = checks.read_back(drawn.data, plan.format)
-        return self._bench.watch.search(key, f"the {plan.format}", found, own_numbers(layout, plan.format, drawn.pages))
+        found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
+        return self._bench.watch.search(key, f"the {plan.format}", found, own_numbers(layout, plan, drawn.pages))
 
     def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int) -> DocumentRecord:
         laid = [table.rows for table in layout.tables()]
@@ -209,15 +210,21 @@ def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
         yield from table.exact.items()
 
 
-def own_numbers(layout: Layout, form: str, pages: int | None) -> Iterator[Merged]:
+def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterator[Merged]:
     """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
     yield from layout.merged
     yield from (layout.title_merged, layout.title_merged)
     for page in range(1, (pages or 0) + 1):
         yield f"{page} {pages}", (f"{page} {pages}",)
         yield from layout.page_merged
-    for text, value in layout.numbers():
-        shown = text if form == "pdf" else _in_a_workbook(value)
+    for text, value in layout.numbers(drawn=plan.format in ("pdf", "html")):
+        match plan.format:
+            case "xlsx":
+                shown = _in_a_workbook(value)
+            case "csv":
+                shown = csv_text(text, value, plan.csv) if plan.csv else ""
+            case _:
+                shown = text
         yield shown, (shown,)
 
 

@@ -94,12 +94,27 @@ class LaidChart:
     alt: str
     empty: str
 
+    @property
+    def has_labels(self) -> bool:
+        """Whether values are written beside what shows them: shares, and bars that stand alone."""
+        return self.kind == "shares" or (self.kind == "bars" and len(self.series) == 1 and not self.lines)
+
     def numbers(self) -> Iterator[tuple[str, object]]:
-        """Text and value of every amount and date on it."""
+        """Text and value of every amount and date of it."""
         for series in self.series:
             yield from zip(series.texts, series.values, strict=True)
+        for _, value, text in self.lines:
+            yield from [(text, value)] * len(self.places)
+        if self.measured:
+            yield from ((text, None) for text in self.places)
+
+    def drawn_numbers(self) -> Iterator[tuple[str, object]]:
+        """Text and value of every amount and date that is written on its drawing."""
+        if self.has_labels:
+            yield from zip(self.series[0].texts, self.series[0].values, strict=True)
         yield from ((text, value) for _, value, text in self.lines)
-        yield from ((text, value) for value, text in self.ticks)
+        if self.kind != "shares":
+            yield from ((text, value) for value, text in self.ticks)
         if self.measured:
             yield from ((text, None) for text in self.places)
 
@@ -108,7 +123,7 @@ class LaidChart:
         yield from (self.title or "", self.over, self.unit, self.empty, *self.places)
         yield from (series.label for series in self.series)
         yield from (label for label, _, _ in self.lines)
-        yield from (text for text, _ in self.numbers())
+        yield from (text for text, _ in (*self.numbers(), *self.drawn_numbers()))
 
 
 class ChartSetter:

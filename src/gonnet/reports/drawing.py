@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Literal
 
+from gonnet.jobs.values import CsvForm, Format
+from gonnet.reports.csv_rows import draw_csv
 from gonnet.reports.fonts import family
+from gonnet.reports.html import draw_html
 from gonnet.reports.laid import Layout
 from gonnet.reports.pdf import draw_pdf
 from gonnet.reports.pen import MARK
 from gonnet.reports.planned import Look
 from gonnet.reports.xlsx import Kept, draw_xlsx
 
-Format = Literal["pdf", "xlsx"]
 _ALWAYS = "".join(map(chr, range(32, 127)))
 
 
@@ -48,14 +49,29 @@ class Painter:
         self._kept: Kept = {}
         self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *signs))
 
-    def draw(self, layout: Layout, form: Format) -> Drawn:
+    def draw(self, layout: Layout, form: Format, csv: CsvForm | None = None) -> Drawn:
         """Draw `layout` as a file.
+
+        Args:
+            layout: What it shows.
+            form: Its format.
+            csv: How a CSV file is written.
 
         Raises:
             UnprintableError: a PDF would lose a character.
+            DataError: a value does not fit the format.
         """
-        if form == "xlsx":
-            return Drawn(data=draw_xlsx(layout, self._look, self._kept), pages=None)
+        match form:
+            case "xlsx":
+                return Drawn(data=draw_xlsx(layout, self._look, self._kept), pages=None)
+            case "html":
+                return Drawn(data=draw_html(layout, self._look, self._family), pages=None)
+            case "csv":
+                return Drawn(data=draw_csv(layout, csv or CsvForm(delimiter=",", decimal=".")), pages=None)
+            case "pdf":
+                return self._pdf(layout)
+
+    def _pdf(self, layout: Layout) -> Drawn:
         more = layout.signs() - self._signs - {"\n"}
         self._require_printable(more, layout)
         # Digits and capitals that a page number or a broken word may add are always there.

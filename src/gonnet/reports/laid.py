@@ -153,11 +153,16 @@ class Layout:
             if isinstance(block, LaidTable):
                 yield block
 
-    def numbers(self) -> Iterator[tuple[str, object]]:
-        """Text and value of every amount and date in its tables and charts."""
+    def numbers(self, *, drawn: bool) -> Iterator[tuple[str, object]]:
+        """Text and value of every amount and date in its tables and charts; of charts as drawn, or as their values."""
         for block in self.blocks:
-            if isinstance(block, (LaidTable, LaidChart)):
-                yield from block.numbers()
+            match block:
+                case LaidTable():
+                    yield from block.numbers()
+                case LaidChart():
+                    yield from block.drawn_numbers() if drawn else block.numbers()
+                case _:
+                    pass
 
     def signs(self) -> frozenset[str]:
         """Every character on it."""

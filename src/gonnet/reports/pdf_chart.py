@@ -1,23 +1,13 @@
-"""Charts as lines and rectangles on the page."""
+"""Charts on pages."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from decimal import Decimal
-
-from reportlab.lib.colors import Color, HexColor
 from reportlab.platypus import Flowable
 
-from gonnet.reports.charting import LaidChart, LaidSeries
-from gonnet.reports.fonts import REGULAR, Alphabet, Family
-from gonnet.reports.pen import HAIR, INK, QUIET, Pen
-
-_SIZE = 7.0
-_LEGEND = 13.0
-_BELOW = 14.0
-_ROW = 15.0  # of a chart of shares
-_LIGHTER = (0.0, 0.55, 0.8, 0.3, 0.92, 0.7)  # how far the series' colours go towards white: apart also in grey
-_DASHES = ((), (4, 2), (1, 1.5), (6, 2, 1, 2), (8, 3), (2, 2))
+from gonnet.reports.chart_drawing import ChartDrawing
+from gonnet.reports.charting import LaidChart
+from gonnet.reports.fonts import Alphabet, Family
+from gonnet.reports.pen import Pen
 
 
 class ChartFlow(Flowable):
@@ -25,11 +15,9 @@ class ChartFlow(Flowable):
 
     def __init__(self, chart: LaidChart, family: Family, alphabet: Alphabet, accent: str, width: float) -> None:
         super().__init__()
-        self._chart, self._family, self._accent = chart, family, HexColor(accent)
-        self._pen = Pen(family, alphabet)
-        self._has_legend = chart.kind != "shares" and len(chart.series) + len(chart.lines) > 1
-        self.width = width
-        self.height = max(len(chart.places), 1) * _ROW if chart.kind == "shares" else chart.height
+        self._drawing = ChartDrawing(chart, family, accent, width)
+        self._pen, self._alt = Pen(family, alphabet), chart.alt
+        self.width, self.height = width, self._drawing.height
         self.spaceAfter = 12
 
     def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
@@ -43,148 +31,8 @@ class ChartFlow(Flowable):
     def draw(self) -> None:
         """Draw on the canvas, the lower left corner at the origin."""
         # What those hear who cannot see it (ISO 32000-1, 14.9.3).
-        alternative = self._chart.alt.encode("utf-16-be").hex()
+        alternative = self._alt.encode("utf-16-be").hex()
         self.canv.addLiteral(f"/Figure <</Alt <feff{alternative}>>> BDC")
-        if self._chart.kind == "shares":
-            self._draw_shares()
-        else:
-            self._draw_axes()
+        self._drawing.draw(self._pen)
         self._pen.put_on(self.canv)
         self.canv.addLiteral("EMC")
-
-    def _colour(self, number: int) -> Color:
-        part = _LIGHTER[number % len(_LIGHTER)]
-        return Color(*(value + (1 - value) * part for value in self._accent.rgb()))
-
-    def _draw_shares(self) -> None:
-        series, places = self._chart.series[0], self._chart.places
-        left = min(max(self._family.width(text, REGULAR, 8) for text in places) + 8, self.width / 3)
-        right = max(self._family.width(text, REGULAR, 8) for text in series.texts) + 8
-        largest = max((value for value in series.values if value is not None), default=Decimal(0))
-        y = self.height - _ROW
-        for place, value, text in zip(places, series.values, series.texts, strict=True):
-            length = (
-                float(max(value or Decimal(0), Decimal(0)) / largest) * (self.width - left - right) if largest else 0
-            )
-            self._pen.text(0, y + 4, self._cut(place, left - 6, 8), REGULAR, 8, INK)
-            self._pen.box(left, y + 2, length, _ROW - 5, self._accent, None)
-            self._pen.text(left + length + 4, y + 4, text, REGULAR, 8, INK)
-            y -= _ROW
-
-    def _cut(self, text: str, room: float, size: float) -> str:
-        """A text that fits, with … where it does not."""
-        if self._family.width(text, REGULAR, size) <= room:
-            return text
-        while text and self._family.width(text + "…", REGULAR, size) > room:
-            text = text[:-1]
-        return text + "…"
-
-    def _draw_axes(self) -> None:
-        chart = self._chart
-        left = max(self._family.width(text, REGULAR, _SIZE) for _, text in chart.ticks) + 6
-        top = self.height - (_LEGEND if self._has_legend else 0) - (15 if chart.unit else 4)
-        low, high = chart.ticks[0][0], chart.ticks[-1][0]
-
-        def level(value: Decimal) -> float:
-            return _BELOW + float((value - low) / (high - low)) * (top - _BELOW)
-
-        for value, text in chart.ticks:
-            self._pen.line(left, level(value), self.width, level(value), 0.4, QUIET if value == 0 else HAIR)
-            self._pen.text(left - 4, level(value) - 2.4, text, REGULAR, _SIZE, QUIET, right=True)
-        if chart.unit:
-            self._pen.text(0, top + 8, chart.unit, REGULAR, _SIZE, QUIET)
-        slot = (self.width - left) / max(len(chart.places), 1)
-        centres = [left + slot * (at + 0.5) for at in range(len(chart.places))]
-        self._places(centres, slot)
-        own = [series for series in chart.series if not series.of_run]
-        match chart.kind:
-            case "bars":
-                self._bars(own, centres, slot, level)
-            case "stacked":
-                self._stacks(own, centres, slot, level)
-            case _:
-                for number, series in enumerate(own):
-                    self._line(series, number, centres, level, INK if number == 0 else self._colour(number))
-        run, first = [series for series in chart.series if series.of_run], self._first_line(own)
-        for number, series in enumerate(run, first):
-            self._line(series, number, centres, level, INK)
-        for number, (_, value, _) in enumerate(chart.lines, first + len(run)):
-            ends = [(left, level(value)), (self.width, level(value))]
-            self._pen.path(ends, 1, INK, _DASHES[number % len(_DASHES)])
-        if self._has_legend:
-            self._legend(own, run)
-
-    def _first_line(self, own: Sequence[LaidSeries]) -> int:
-        """The number of the first dash that is free."""
-        return len(own) if self._chart.kind == "lines" else 1
-
-    def _places(self, centres: Sequence[float], slot: float) -> None:
-        """The texts along the axis; where they would touch, only every second or third."""
-        texts = self._chart.places
-        widest = max((self._family.width(text, REGULAR, _SIZE) for text in texts), default=0.0)
-        step = max(1, -int(-(widest + 5) // slot))
-        for at in range(0, len(texts), step):
-            text = self._cut(texts[at], slot * step, _SIZE)
-            width = self._family.width(text, REGULAR, _SIZE)
-            left = min(centres[at] - width / 2, self.width - width)
-            self._pen.text(left, 2, text, REGULAR, _SIZE, QUIET)
-
-    def _bars(
-        self, own: Sequence[LaidSeries], centres: Sequence[float], slot: float, level: Callable[[Decimal], float]
-    ) -> None:
-        zero, each = level(Decimal(0)), slot * 0.72 / len(own)
-        for number, series in enumerate(own):
-            for centre, value, text in zip(centres, series.values, series.texts, strict=True):
-                if value is None:
-                    continue
-                left, end = centre - slot * 0.36 + number * each, level(value)
-                self._pen.box(left, min(zero, end), each, abs(end - zero), self._colour(number), self._accent)
-                width = self._family.width(text, REGULAR, 6)
-                if len(own) == 1 and width < slot - 2 and not self._chart.lines and len(self._chart.series) == 1:
-                    self._pen.text(centre - width / 2, max(zero, end) + 2, text, REGULAR, 6, QUIET)
-
-    def _stacks(
-        self, own: Sequence[LaidSeries], centres: Sequence[float], slot: float, level: Callable[[Decimal], float]
-    ) -> None:
-        for at, centre in enumerate(centres):
-            above = below = Decimal(0)
-            for number, series in enumerate(own):
-                value = series.values[at] or Decimal(0)
-                base = above if value >= 0 else below
-                low, high = sorted((level(base), level(base + value)))
-                self._pen.box(centre - slot * 0.36, low, slot * 0.72, high - low, self._colour(number), self._accent)
-                above, below = above + max(value, Decimal(0)), below + min(value, Decimal(0))
-
-    def _line(
-        self,
-        series: LaidSeries,
-        number: int,
-        centres: Sequence[float],
-        level: Callable[[Decimal], float],
-        colour: Color,
-    ) -> None:
-        """A line through the points that there are; where one is missing it is broken."""
-        points: list[tuple[float, float]] = []
-        for x, value in [*zip(centres, series.values, strict=True), (0.0, None)]:
-            if value is not None:
-                points.append((x, level(value)))
-                self._pen.box(x - 1.4, level(value) - 1.4, 2.8, 2.8, colour, None)
-            elif points:
-                self._pen.path(points, 1.2, colour, _DASHES[number % len(_DASHES)])
-                points = []
-
-    def _legend(self, own: Sequence[LaidSeries], run: Sequence[LaidSeries]) -> None:
-        x, y, chart = 0.0, self.height - 8, self._chart
-        marks: list[tuple[str, int, bool]] = [(part.label, at, chart.kind == "lines") for at, part in enumerate(own)]
-        others = [*(part.label for part in run), *(f"{label}: {text}" for label, _, text in chart.lines)]
-        marks += [(label, at, True) for at, label in enumerate(others, self._first_line(own))]
-        for label, number, is_line in marks:
-            if is_line:
-                colour = self._colour(number) if chart.kind == "lines" and 0 < number < len(own) else INK
-                self._pen.path([(x, y + 2.5), (x + 16, y + 2.5)], 1.2, colour, _DASHES[number % len(_DASHES)])
-            else:
-                self._pen.box(x, y, 9, 6, self._colour(number), self._accent)
-            x += 20 if is_line else 13
-            shown = self._cut(label, self.width / 3, _SIZE)
-            self._pen.text(x, y + 0.4, shown, REGULAR, _SIZE, INK)
-            x += self._family.width(shown, REGULAR, _SIZE) + 14

@@ -56,7 +56,7 @@ def _share_line(plan: PlannedBands, whole: Sequence[Decimal], before: int, house
     pairs: list[Shown] = [("%", "%"), *[("", None)] * (len(plan.by) - 1)] if plan.by else []
     for value in whole:
         share = rounded_half_up(100 * value / whole[-1], 1) if whole[-1] else None
-        pairs.append(("", None) if share is None else (f"{house.number(share, '0.0')} %", share))
+        pairs.append(("", None) if share is None else (f"{house.number(share, '0.0')}\u00a0%", share))
     return _line(before, pairs)
 
 

@@ -33,6 +33,11 @@ class House:
     locale: str = "en"
     currency: str | None = None
 
+    @property
+    def decimal_sign(self) -> str:
+        """What stands before decimals."""
+        return numbers.get_decimal_symbol(self.locale)
+
     def number(self, value: Number, pattern: str = "#,##0.###") -> str:
         """`value` by a CLDR number pattern, rounded half away from zero to the pattern's decimals."""
         places = decimals_of(pattern)
