@@ -85,10 +85,10 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
         plans = run.plans[:count]
         rows = dict(rows_of(run.engine, run.fields, plans[0].key, plans[-1].key))
         for form in ("pdf", "xlsx"):
-            setter = Setter(run.reports, Wording(tools.look.house))
+            setter = Setter(run.reports, Wording(run.look.house), run.look)
             began = time.perf_counter()
             for plan in plans:
-                draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form, tools.look)
+                draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form, run.look)
             found[form.upper()] = 1000 * (time.perf_counter() - began) / len(plans)
         run.engine.close()
     return found

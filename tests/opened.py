@@ -25,11 +25,11 @@ def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Lay
     job = dairy.job(*changes)
     with dairy.tools() as tools:
         found = survey(job, tools, Request(as_of=AS_OF, asked={}))
-        look = tools.look
+        look = found.look
     with closing(found.engine):
         plan = next(plan for plan in found.plans if plan.key == key)
         rows = dict(rows_of(found.engine, found.fields, key, key, found.values.bound()))[key]
-        return Setter(found.reports, Wording(look.house)).lay(
+        return Setter(found.reports, Wording(look.house), look).lay(
             "statement", key, rows, plan.names, plan.evaluated.hidden("statement")
         ), look
 
@@ -43,3 +43,8 @@ def sheet(data: bytes) -> list[list[Any]]:
     rows = openpyxl.load_workbook(io.BytesIO(data)).active
     assert rows is not None
     return [[cell.value for cell in row] for row in rows.iter_rows()]
+
+
+def many_rows(dairy: Dairy, count: int, remark: str = "") -> None:
+    lines = [f"117,2026-10-{n % 31 + 1:02d},{n},{n}.25,{remark}\n" for n in range(1, count + 1)]
+    dairy.write("milk.csv", HEAD + "".join(lines))

@@ -70,6 +70,7 @@ def test_every_row_lands_in_its_own_keys_documents_and_in_no_other(rows: list[tu
             changes = (
                 (PLAIN, "documents: [{report: statement, as: xlsx}]"),
                 ("{field: remark}", "{field: remark, width: 60}"),
+                ("milk: {file: milk.csv}", "milk: {file: milk.csv, types: {remark: text}}"),
             )
             run = dairy.prepared(tools, *changes)
             packages = dairy.by_key(tools, run)

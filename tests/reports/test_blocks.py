@@ -143,7 +143,7 @@ def test_a_crosstab_agrees_with_its_rows_both_ways(rows: list[tuple[Any, ...]], 
         title=None, head=NAMED, top=NAMED, body=PLAIN, rows=0, columns=1, value=2, show=show, total="All", empty="",
     )  # fmt: skip
     names = CellText(NAMED, House())
-    table = lay_crosstab(plan, names, names, CellText(PLAIN, House()), rows, 400)
+    table = lay_crosstab(plan, names, names, CellText(PLAIN, House()), rows, lambda columns, _: columns)
     values = [row[2] for row in rows if row[2] is not None]
     if not rows:
         assert table.height == 0

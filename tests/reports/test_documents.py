@@ -16,16 +16,11 @@ import openpyxl
 import pytest
 
 from gonnet.reports import UnprintableError, draw
-from opened import HEAD, laid, pdf_pages, sheet
+from opened import HEAD, laid, many_rows, pdf_pages, sheet
 from support import Dairy
 
 if TYPE_CHECKING:
     from pathlib import Path
-
-
-def many_rows(dairy: Dairy, count: int, remark: str = "") -> None:
-    lines = [f"117,2026-10-{n % 31 + 1:02d},{n},{n}.25,{remark}\n" for n in range(1, count + 1)]
-    dairy.write("milk.csv", HEAD + "".join(lines))
 
 
 def test_a_pdf_shows_what_the_slice_holds(dairy: Dairy) -> None:

@@ -78,6 +78,7 @@ def _pdf(data: bytes) -> list[tuple[str, str]]:
     try:
         info = document.get_metadata_dict()
         found = [("properties", " \n".join(str(info.get(name, "")) for name in _INFO))]
+        found.append(("bookmarks", "\n".join(str(entry.get_title()) for entry in document.get_toc())))
         for number in range(len(document)):
             page = document[number]
             text = page.get_textpage()

@@ -13,6 +13,7 @@ from gonnet.jobs.blocks import Block
 from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
+from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.values import Format
 from gonnet.wording.template import Template
 
@@ -40,6 +41,7 @@ class Report(Part):
 
     Attributes:
         sheet: The name of its sheet in a workbook.
+        paper: Of its pages; that of the house style when left out, like margins and watermark.
     """
 
     title: str
@@ -47,6 +49,9 @@ class Report(Part):
     header: str | None = None
     footer: str | None = None
     landscape: bool = False
+    paper: Paper | None = None
+    margins: Margins | None = None
+    watermark: Watermark | None = None
     blocks: tuple[Block, ...] = Field(min_length=1)
 
     @field_validator("blocks", mode="before")
@@ -152,6 +157,7 @@ class JobFile(Part):
     title: str
     about: str = ""
     tags: Names = ()
+    style: Style | None = None
     before: Command | None = None
     after: Command | None = None
     parameters: dict[Name, Parameter] = {}

@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
 from gonnet.jobs.parts import Name, Part
+from gonnet.jobs.style import Style
 from gonnet.wording.formats import House
 
 
@@ -65,39 +65,6 @@ class Database(Part):
         found = re.match(r"^[^:/]+://[^/@:]*:([^@/]*)@", value)
         if found and not secrets.is_reference(found[1]):
             raise ValueError("a password does not stand in a file: write ${NAME} in its place and set NAME")
-        return value
-
-
-class Style(Part):
-    """The house style of every document and message."""
-
-    organisation: str = ""
-    accent: str = "#2f5d50"
-    paper: Literal["A4", "Letter"] = "A4"
-    locale: str = "en"
-    currency: str | None = None
-
-    @field_validator("locale")
-    @classmethod
-    def _locale_is_known(cls, value: str) -> str:
-        try:
-            Locale.parse(value)
-        except (UnknownLocaleError, ValueError) as error:
-            raise ValueError(f"'{value}' is not a locale; write one such as en_IE or de_AT") from error
-        return value
-
-    @field_validator("currency")
-    @classmethod
-    def _currency_is_a_code(cls, value: str | None) -> str | None:
-        if value is not None and value not in Locale("en").currencies:
-            raise ValueError(f"'{value}' is not a currency code of ISO 4217; write one such as EUR")
-        return value
-
-    @field_validator("accent")
-    @classmethod
-    def _accent_is_a_colour(cls, value: str) -> str:
-        if not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
-            raise ValueError(f"'{value}' is not a colour; write one such as #2f5d50")
         return value
 
 

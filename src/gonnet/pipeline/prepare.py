@@ -216,10 +216,10 @@ def _account(books: Bookkeeper, found: Survey, sums: Mapping[str | None, Mapping
 
 
 def _plain(total: Decimal) -> str:
-    """An exact total without the zeros that only its type has; two decimals stay."""
+    """An exact total without the zeros that only its type has; the first two decimals stay."""
     text = f"{total:f}"
     whole, point, decimals = text.partition(".")
-    return f"{whole}.{decimals.rstrip('0'):0<2}" if point else text
+    return f"{whole}.{decimals.rstrip('0').ljust(min(2, len(decimals)), '0')}" if point else text
 
 
 def _whole(found: Survey, columns: Collection[str]) -> dict[str, Decimal]:

@@ -106,7 +106,7 @@ class _Worker:
     def __init__(self, bench: Workbench) -> None:
         self._bench = bench
         self._wording = Wording(bench.look.house)
-        self._setter = Setter(bench.reports, self._wording)
+        self._setter = Setter(bench.reports, self._wording, bench.look)
         self._painter = Painter(bench.look, bench.signs)
 
     def make(self, order: Order) -> Made:
@@ -180,7 +180,7 @@ class _Worker:
             bcc=contact.bcc,
             message_id=message_id,
         )
-        language = self._bench.look.house.locale.replace("_", "-")
+        language = self._bench.look.language
         sealed = delivery.write_message(envelope, subject, body, language)
         said = checks.read_back(text.encode(), "text")
         hits = self._bench.watch.search(order.key, "the message", said, numbers)
@@ -214,6 +214,8 @@ def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterat
     """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
     yield from layout.merged
     yield from (layout.title_merged, layout.title_merged)
+    if pages:
+        yield from layout.headings_merged
     for page in range(1, (pages or 0) + 1):
         yield f"{page} {pages}", (f"{page} {pages}",)
         yield from layout.page_merged

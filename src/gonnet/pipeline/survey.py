@@ -46,6 +46,7 @@ class Survey:
         slices: The split.
         people: The recipient list.
         plans: A plan for each package, in key order.
+        look: The house style, as the job changes it.
         reports: The reports, settled.
         fields: What reports use of a row, as SQL.
         findings: What the operator should know.
@@ -59,6 +60,7 @@ class Survey:
     slices: split.Slices
     people: tuple[Recipient, ...]
     plans: tuple[PackagePlan, ...]
+    look: reports.Look
     reports: tuple[reports.ReportPlan, ...]
     fields: tuple[str, ...]
     findings: tuple[Finding, ...]
@@ -82,8 +84,8 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         DataError: the data cannot be read or split.
     """
     _raise_all(references.within_the_file(job))
-    house = tools.workspace.house
-    wording = Wording(house)
+    look = tools.look(job)
+    wording = Wording(look.house)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
     loaded = data.load(job, tools.workspace, values, progress, request.sample)
     engine = loaded.engine
@@ -107,7 +109,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         ]
         common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
         plans = tuple(packages.assemble(job, parts, common, wording))
-        report_plans, used = reports.settle(engine, job, tools.look, values.bound(), tools.workspace.folder)
+        report_plans, used = reports.settle(engine, job, look, values.bound(), tools.workspace.folder)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
             *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),
@@ -125,6 +127,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         slices=slices,
         people=people,
         plans=plans,
+        look=look,
         reports=report_plans,
         fields=used,
         findings=findings,

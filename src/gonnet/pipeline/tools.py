@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, ParamSpec, TypeVar
 
-from gonnet.jobs import Workspace
+from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
 
 if TYPE_CHECKING:
@@ -52,13 +52,15 @@ class Tools:
     clock: Callable[[], dt.datetime]
     executor: Callable[[int], Executor]
 
-    @property
-    def look(self) -> Look:
-        """The house style."""
-        from gonnet.reports import Look  # drawing is not loaded by commands that only look things up
+    def look(self, job: Job) -> Look:
+        """The house style, as the job changes it.
 
-        style = self.workspace.file.style
-        return Look(organisation=style.organisation, accent=style.accent, paper=style.paper, house=self.workspace.house)
+        Raises:
+            JobError: a file that it names cannot be used.
+        """
+        from gonnet.reports.looks import look_of  # drawing is not loaded by commands that only look things up
+
+        return look_of(job, self.workspace)
 
     @property
     def calendar(self) -> Calendar:

@@ -91,8 +91,8 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | N
 def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> Path:
     bench = Workbench(
         reports=found.reports,
-        look=tools.look,
-        signs=signs(job, found.engine, found.fields, found.values.bound(), found.people, tools.look.house),
+        look=found.look,
+        signs=signs(job, found.engine, found.fields, found.values.bound(), found.people, found.look),
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
         letter=letter,

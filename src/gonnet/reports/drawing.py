@@ -45,9 +45,11 @@ class Painter:
 
     def __init__(self, look: Look, signs: Iterable[str] = ()) -> None:
         self._look = look
-        self._family = family()
+        self._family = family(look.fonts)
         self._kept: Kept = {}
-        self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *signs))
+        self._signs = self._family.signs & frozenset(
+            (*_ALWAYS, *MARK, *look.organisation, *look.style.page_count, *signs)
+        )
 
     def draw(self, layout: Layout, form: Format, csv: CsvForm | None = None) -> Drawn:
         """Draw `layout` as a file.
@@ -80,7 +82,8 @@ class Painter:
         return Drawn(data=data, pages=pages)
 
     def _require_printable(self, more: frozenset[str], layout: Layout) -> None:
-        if not self._family.unprintable(self._look.organisation) and more <= self._family.signs:
+        furniture = f"{self._look.organisation}{self._look.style.page_count}"
+        if not self._family.unprintable([furniture]) and more <= self._family.signs:
             return
         for place, text in layout.texts():
             for sign in self._family.unprintable([text]):
@@ -89,7 +92,7 @@ class Painter:
                     f"'{shown}' (U+{ord(sign):04X}) in {place} cannot be printed: the font does not have it"
                 )
         raise UnprintableError(
-            "the organisation's name cannot be printed: the font does not have all of its characters"
+            "the organisation's name or the page count cannot be printed: the font lacks a character of them"
         )
 
 

@@ -12,7 +12,7 @@ from weakref import WeakKeyDictionary
 from reportlab import rl_config
 from reportlab.lib.fonts import addMapping
 from reportlab.pdfbase import pdfdoc, pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 REGULAR = "Gonnet-Regular"
@@ -264,7 +264,22 @@ def _to_unicode(name: str, subset: list[int]) -> str:
     return "\n".join([*lines, "endcmap CMapName currentdict /CMap defineresource pop end end"])
 
 
+class UnusableFontError(Exception):
+    """A file is no face that can be embedded; its text says which."""
+
+
 @lru_cache(maxsize=4)
-def family() -> Family:
-    """The family that is shipped with Gonnet: Noto Sans."""
-    return Family(_SHIPPED)
+def family(files: tuple[str, str, str, str] | None = None) -> Family:
+    """A family of faces: regular, bold, italic, bold italic; the one that is shipped with Gonnet when not given.
+
+    Raises:
+        UnusableFontError: a file cannot be read as a TrueType face.
+    """
+    if files is None:
+        return Family(_SHIPPED)
+    for file in files:
+        try:
+            TTFont("probe", file)
+        except (TTFError, OSError) as error:
+            raise UnusableFontError(f"the font {Path(file).name} cannot be used: {error}") from error
+    return Family(dict(zip(_SHIPPED, map(Path, files), strict=True)))

@@ -44,10 +44,9 @@ img,svg{max-width:100%;height:auto}figure{margin:1em 0}figcaption{font-weight:60
 
 def draw_html(layout: Layout, look: Look, family: Family) -> bytes:
     """The page's bytes; the same layout gives the same bytes."""
-    language = look.house.locale.replace("_", "-")
     style = _STYLE.replace("ACCENT", look.accent).replace("TINT", tint_of(look.accent))
     parts = [
-        f'<!DOCTYPE html>\n<html lang="{escape(language)}">\n<head><meta charset="utf-8">',
+        f'<!DOCTYPE html>\n<html lang="{escape(look.language)}">\n<head><meta charset="utf-8">',
         '<meta name="viewport" content="width=device-width, initial-scale=1">',
         f"<title>{escape(layout.title)}</title><style>{style}</style></head>\n<body>",
         f"<header><strong>{escape(look.organisation)}</strong><span>{escape(layout.header)}</span></header>",

@@ -9,7 +9,7 @@ from decimal import Decimal
 from gonnet.jobs.values import Accent
 from gonnet.reports.charting import LaidChart
 from gonnet.reports.columns import PlannedColumn
-from gonnet.reports.planned import Picture, Space
+from gonnet.reports.planned import PageForm, Picture, Space
 from gonnet.wording.marked import Paragraph
 
 Merged = tuple[str, tuple[str, ...]]
@@ -138,7 +138,7 @@ class Layout:
     sheet: str
     header: str
     footer: str
-    landscape: bool
+    page: PageForm
     blocks: tuple[LaidBlock, ...]
     merged: tuple[Merged, ...]
     """The texts of its blocks, each with the numbers and dates that were merged into it."""
@@ -146,6 +146,8 @@ class Layout:
     """The same of the title, which also stands in the file's properties."""
     page_merged: tuple[Merged, ...]
     """The same of the header and the footer, which stand on every page."""
+    headings_merged: tuple[Merged, ...] = ()
+    """The same of the headings, which also stand in the bookmarks."""
 
     def tables(self) -> Iterator[LaidTable]:
         """Its tables, in order."""
@@ -171,6 +173,8 @@ class Layout:
     def texts(self) -> Iterator[tuple[str, str]]:
         """Every text on it with the place where it stands, for messages."""
         yield from (("title", self.title), ("header", self.header), ("footer", self.footer))
+        if self.page.watermark:
+            yield "the watermark", self.page.watermark.text
         for block in self.blocks:
             match block:
                 case LaidHeading():

@@ -8,6 +8,7 @@ from gonnet.reports.charting import ChartSetter, PlannedChart
 from gonnet.reports.columns import CellText
 from gonnet.reports.laid import LaidBlock, LaidFacts, LaidHeading, LaidText, Layout, Merged
 from gonnet.reports.planned import (
+    Look,
     Picture,
     PlannedBands,
     PlannedBlock,
@@ -21,6 +22,7 @@ from gonnet.reports.planned import (
 )
 from gonnet.reports.spread import lay_bands, lay_crosstab
 from gonnet.reports.tables import TableSetter
+from gonnet.reports.widths import settle_widths
 from gonnet.wording.formats import House
 from gonnet.wording.marked import paragraphs
 from gonnet.wording.template import Template
@@ -33,14 +35,14 @@ Lay = Callable[[Rows], LaidBlock]
 class Setter:
     """Lays out documents of one run; keeps each column's formatted values, so it is made once per process."""
 
-    def __init__(self, plans: Sequence[ReportPlan], wording: Wording) -> None:
-        self._wording = wording
+    def __init__(self, plans: Sequence[ReportPlan], wording: Wording, look: Look) -> None:
+        self._wording, self._look = wording, look
         self._plans = {plan.name: plan for plan in plans}
         self._of_rows = {
             (plan.name, index): lay
             for plan in plans
             for index, block in enumerate(plan.blocks)
-            if (lay := self._layer(block, plan.room)) is not None
+            if (lay := self._layer(block, plan.page.room)) is not None
         }
 
     @property
@@ -60,7 +62,9 @@ class Setter:
                 return lambda rows: lay_bands(block, writers, rows, house)
             case PlannedCrosstab():
                 head, top, body = (CellText(column, house) for column in (block.head, block.top, block.body))
-                return lambda rows: lay_crosstab(block, head, top, body, rows, room)
+                return lambda rows: lay_crosstab(
+                    block, head, top, body, rows, lambda columns, texts: settle_widths(columns, texts, room, self._look)
+                )
             case PlannedChart():
                 return ChartSetter(block, house).lay
             case _:
@@ -88,21 +92,25 @@ class Setter:
         sheet = self._filled(plan.sheet, names, key)
         blocks: list[LaidBlock] = []
         merged: list[Merged] = [sheet]
+        headings: list[Merged] = []
         for index, block in enumerate(plan.blocks):
             if index in hidden:
                 continue
             of_rows = self._of_rows.get((report, index))
             blocks.append(of_rows(rows) if of_rows else self._of_texts(block, names, key, merged))
+            if isinstance(block, PlannedHeading):
+                headings.append(merged[-1])
         return Layout(
             title=title[0],
             sheet=sheet[0],
             header=header[0],
             footer=footer[0],
-            landscape=plan.landscape,
+            page=plan.page,
             blocks=tuple(blocks),
             merged=tuple(merged),
             title_merged=title,
             page_merged=(header, footer),
+            headings_merged=tuple(headings),
         )
 
     def _of_texts(self, block: PlannedBlock, names: Mapping[str, object], key: str, merged: list[Merged]) -> LaidBlock:

@@ -3,33 +3,22 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
-from itertools import pairwise
-from xml.sax.saxutils import escape
+from collections.abc import Sequence
 
 from reportlab.lib.colors import HexColor
-from reportlab.lib.styles import ParagraphStyle
-from reportlab.platypus import Flowable, Paragraph
+from reportlab.lib.utils import ImageReader
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import Flowable
 
-from gonnet.reports.charting import LaidChart
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
-from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout
-from gonnet.reports.pdf_blocks import FactsFlow, PictureFlow, SpaceFlow
-from gonnet.reports.pdf_chart import ChartFlow
-from gonnet.reports.pdf_table import TableFlow, TableInk, rows_of
-from gonnet.reports.pen import INK, QUIET, Pen, tint_of
-from gonnet.reports.planned import Look, Picture, Space
-from gonnet.reports.widths import MARGIN, page_size, panels
-from gonnet.wording import marked as rich
+from gonnet.reports.laid import Layout
+from gonnet.reports.pdf_blocks import SpaceFlow
+from gonnet.reports.pdf_flow import Flow, Kept
+from gonnet.reports.pen import QUIET, Pen
+from gonnet.reports.planned import Look, PageForm
 
 _HEAD = 30.0  # points between the upper margin and the first block
 _FOOT = 18.0
-_BODY = ParagraphStyle("body", fontName=REGULAR, fontSize=9.5, leading=13.5, textColor=INK, spaceAfter=5)
-_TABLE_TITLE = ParagraphStyle(
-    "table title", fontName=BOLD, fontSize=10.5, leading=14, textColor=INK, spaceBefore=8, spaceAfter=4
-)
-_MANY_TABLES = 500
 
 Placed = tuple[Flowable, float]
 """A block and the height of its upper edge above the page's lower edge."""
@@ -44,122 +33,43 @@ def draw_pdf(layout: Layout, look: Look, family: Family, alphabet: Alphabet) -> 
         family: The faces to measure with.
         alphabet: The faces to draw with.
     """
-    size = page_size(look.paper, landscape=layout.landscape)
+    form = layout.page
     target = io.BytesIO()
-    canvas = alphabet.canvas(target, pagesize=size, invariant=1, pageCompression=1)
-    canvas.setTitle(layout.title)
-    canvas.setAuthor(look.organisation)
-    canvas.setCreator("Gonnet")
-    canvas.setProducer("Gonnet")
-    canvas.setSubject("")
-    width, top, bottom = size[0] - 2 * MARGIN, size[1] - MARGIN - _HEAD, MARGIN + _FOOT
-    pages = _paginated(list(_flow(layout, look, family, alphabet, width, top - bottom)), width, top, bottom)
+    canvas = alphabet.canvas(target, pagesize=(form.width, form.height), invariant=1, pageCompression=1)
+    _describe(canvas, layout, look)
+    upper, _, lower, left = form.margins
+    top, bottom = form.height - upper - _HEAD, lower + _FOOT
+    flow = Flow(look, family, alphabet, form.room, top - bottom)
+    pages = _paginated(list(flow.of(layout)), form.room, top, bottom)
     pen = Pen(family, alphabet)
     for number, page in enumerate(pages, 1):
-        _furnish(pen, layout, look, size, f"page {number} of {len(pages)}")
-        pen.put_on(canvas)
-        for flowable, top in page:
-            flowable.drawOn(canvas, MARGIN, top - _height(flowable))
+        if form.watermark and form.watermark.under:
+            _watermark(canvas, form)
+        _furnish(canvas, pen, layout, look, look.style.page_count.format(number, len(pages)))
+        for flowable, y in page:
+            if isinstance(flowable, Kept):
+                _bookmark(canvas, flowable.outline, y)
+            flowable.drawOn(canvas, left, y - _height(flowable))
+        if form.watermark and not form.watermark.under:
+            _watermark(canvas, form)
         canvas.showPage()
     canvas.save()
     return target.getvalue(), len(pages)
 
 
-def _flow(
-    layout: Layout, look: Look, family: Family, alphabet: Alphabet, width: float, page: float
-) -> Iterator[Flowable]:
-    accent = HexColor(look.accent)
-    title = ParagraphStyle("title", fontName=BOLD, fontSize=18, leading=23, textColor=accent, spaceAfter=10)
-    heading = ParagraphStyle("heading", _TABLE_TITLE, fontSize=13, leading=17, textColor=accent, spaceBefore=12)
-    yield Paragraph(_plain(layout.title), title)
-    for block in layout.blocks:
-        match block:
-            case LaidHeading():
-                yield Kept(_plain(block.text), heading)
-            case LaidFacts():
-                yield FactsFlow(block, family, alphabet, width)
-            case LaidText():
-                for paragraph in block.paragraphs:
-                    yield _paragraph(paragraph, look.accent)
-            case Picture():
-                yield PictureFlow(_fitting(block, page), width)
-            case Space():
-                yield SpaceFlow(block)
-            case LaidChart():
-                if block.title:
-                    yield Kept(_plain(block.title), _TABLE_TITLE)
-                if block.places:
-                    yield ChartFlow(_lower(block, page), family, alphabet, look.accent, width)
-                else:
-                    yield Paragraph(_plain(block.empty), _BODY)
-            case LaidTable():
-                yield from _table(block, look, family, alphabet, width, page)
+def _describe(canvas: Canvas, layout: Layout, look: Look) -> None:
+    canvas.setTitle(layout.title)
+    canvas.setAuthor(look.organisation)
+    canvas.setCreator("Gonnet")
+    canvas.setProducer("Gonnet")
+    canvas.setSubject("")
+    canvas.setCatalogEntry("Lang", look.language)
 
 
-def _table(
-    table: LaidTable, look: Look, family: Family, alphabet: Alphabet, width: float, page: float
-) -> Iterator[Flowable]:
-    """A table, as many times beside itself as its columns need; new pages where its groups want them."""
-    if table.title:
-        yield Kept(_plain(table.title), _TABLE_TITLE)
-    if not table.height:
-        yield Paragraph(_plain(table.empty), _BODY)
-        return
-    tint = HexColor(tint_of(look.accent))
-    for panel in panels(table.columns, table.keep, width):
-        part = table if len(panel) == len(table.columns) else table.part(panel)
-        ink = _ink(part, family, alphabet)
-        rows = rows_of(part, ink)
-        starts = [0, *(at for at, row in enumerate(rows) if row.new_page and at), len(rows)]
-        for begin, end in pairwise(starts):
-            if begin:
-                yield SpaceFlow(Space(height=None))
-            yield TableFlow(ink, rows[begin:end], HexColor(look.accent), tint, page)
-
-
-def _ink(table: LaidTable, family: Family, alphabet: Alphabet) -> TableInk:
-    ink = alphabet.kept.get(table.columns)
-    if not isinstance(ink, TableInk):
-        if len(alphabet.kept) > _MANY_TABLES:  # tables whose columns are those of a slice
-            alphabet.kept.clear()
-        ink = alphabet.kept[table.columns] = TableInk(table.columns, family, alphabet)
-    return ink
-
-
-def _fitting(picture: Picture, page: float) -> Picture:
-    """A picture no taller than a page."""
-    if picture.height <= page:
-        return picture
-    return replace(picture, height=page, width=picture.width * page / picture.height)
-
-
-def _lower(chart: LaidChart, page: float) -> LaidChart:
-    """A chart no taller than a page with its title."""
-    return replace(chart, height=min(chart.height, page - 60))
-
-
-def _paragraph(paragraph: rich.Paragraph, accent: str) -> Paragraph:
-    parts = []
-    for span in paragraph.spans:
-        text = _plain(span.text)
-        text = f"<b>{text}</b>" if span.bold else text
-        text = f"<i>{text}</i>" if span.italic else text
-        link = f'<link href="{escape(span.link, {chr(34): "&quot;"})}" color="{accent}"><u>{text}</u></link>'
-        parts.append(link if span.link else text)
-    indent = 14.0 * paragraph.depth
-    style = _BODY
-    if indent:
-        style = ParagraphStyle("entry", _BODY, leftIndent=indent, bulletIndent=indent - 12, spaceAfter=2)
-    return Paragraph("".join(parts), style, bulletText=paragraph.mark or None)
-
-
-def _plain(text: str) -> str:
-    """Text for a Paragraph, in which nothing acts as markup."""
-    return escape(text).replace("\n", "<br/>")
-
-
-class Kept(Paragraph):
-    """A heading: it does not stay behind at the foot of a page."""
+def _bookmark(canvas: Canvas, text: str, y: float) -> None:
+    key = f"at-{canvas.getPageNumber()}-{y:.0f}"
+    canvas.bookmarkHorizontalAbsolute(key, y)
+    canvas.addOutlineEntry(text, key, 0)
 
 
 def _paginated(flowables: Sequence[Flowable], width: float, top: float, bottom: float) -> list[list[Placed]]:
@@ -213,11 +123,31 @@ def _height(flowable: Flowable) -> float:
     return float(flowable.height)
 
 
-def _furnish(pen: Pen, layout: Layout, look: Look, size: tuple[float, float], count: str) -> None:
-    width, height = size
-    top, accent = height - MARGIN, HexColor(look.accent)
-    pen.text(MARGIN, top - 7, look.organisation, BOLD, 9, accent)
-    pen.text(width - MARGIN, top - 7, layout.header, REGULAR, 8, QUIET, right=True)
-    pen.line(MARGIN, top - 13, width - MARGIN, top - 13, 0.8, accent)
-    pen.text(MARGIN, MARGIN, layout.footer, REGULAR, 8, QUIET)
-    pen.text(width - MARGIN, MARGIN, count, REGULAR, 8, QUIET, right=True)
+def _furnish(canvas: Canvas, pen: Pen, layout: Layout, look: Look, count: str) -> None:
+    form, scale = layout.page, look.scale
+    upper, beside, lower, left = form.margins
+    top, right, accent = form.height - upper, form.width - beside, HexColor(look.accent)
+    if look.logo:
+        image = ImageReader(io.BytesIO(look.logo.data))
+        canvas.drawImage(image, left, top - 10, look.logo.width, look.logo.height, mask="auto")
+    else:
+        pen.text(left, top - 7, look.organisation, BOLD, 9 * scale, accent)
+    pen.text(right, top - 7, layout.header, REGULAR, 8 * scale, QUIET, right=True)
+    pen.line(left, top - 13, right, top - 13, 0.8, accent)
+    pen.text(left, lower, layout.footer, REGULAR, 8 * scale, QUIET)
+    pen.text(right, lower, count, REGULAR, 8 * scale, QUIET, right=True)
+    pen.put_on(canvas)
+
+
+def _watermark(canvas: Canvas, form: PageForm) -> None:
+    mark = form.watermark
+    assert mark is not None
+    height = {"top": 0.78, "middle": 0.5, "bottom": 0.22}[mark.place]
+    canvas.saveState()
+    canvas.setFillColor(HexColor(mark.colour))
+    canvas.setFillAlpha(mark.opacity)
+    canvas.setFont(BOLD if mark.weight == "bold" else REGULAR, mark.size)
+    canvas.translate(form.width / 2, form.height * height)
+    canvas.rotate(mark.angle)
+    canvas.drawCentredString(0, -mark.size * 0.35, mark.text)
+    canvas.restoreState()

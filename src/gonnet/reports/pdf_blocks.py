@@ -24,11 +24,12 @@ Pair = tuple[str, str]
 class FactsFlow(Flowable):
     """Labels with values beside them, in one to three columns that are read from top to bottom; long values wrap."""
 
-    def __init__(self, block: LaidFacts, family: Family, alphabet: Alphabet, width: float) -> None:
+    def __init__(self, block: LaidFacts, family: Family, alphabet: Alphabet, width: float, scale: float = 1.0) -> None:
         super().__init__()
+        self._size, self._leading = _SIZE * scale, _LEADING * scale
         self._step = (width + _GUTTER) / block.columns
         room = self._step - _GUTTER
-        widest = max(family.width(label, REGULAR, _SIZE) for label, _ in block.facts)
+        widest = max(family.width(label, REGULAR, self._size) for label, _ in block.facts)
         self._label_width = min(widest + _GUTTER, room / 2)
         cells = [self._lines(fact, family, room - self._label_width) for fact in block.facts]
         deep = -(-len(cells) // block.columns)
@@ -38,20 +39,20 @@ class FactsFlow(Flowable):
         self.spaceAfter = 12
 
     def _lines(self, fact: tuple[str, str], family: Family, room: float) -> list[Pair]:
-        labels = wrapped(fact[0], family, REGULAR, _SIZE, self._label_width)
-        values = wrapped(fact[1], family, BOLD, _SIZE, room)
+        labels = wrapped(fact[0], family, REGULAR, self._size, self._label_width)
+        values = wrapped(fact[1], family, BOLD, self._size, room)
         deep = max(len(labels), len(values))
         return list(zip(_filled(labels, deep), _filled(values, deep), strict=True))
 
     def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
         """Its own width, and the height of its lines."""
-        self.height = _LEADING * sum(map(len, self._rows))
+        self.height = self._leading * sum(map(len, self._rows))
         return self.width, self.height
 
     def split(self, available_width: float, available_height: float) -> list[Flowable]:
         """Cut between two lines, or not at all."""
         lines = [line for row in self._rows for line in row]
-        count = int(available_height // _LEADING)
+        count = int(available_height // self._leading)
         if count < 1:
             return []
         return [self._part(lines[:count]), self._part(lines[count:])]
@@ -59,19 +60,20 @@ class FactsFlow(Flowable):
     def _part(self, lines: list[list[Pair]]) -> FactsFlow:
         part = FactsFlow.__new__(FactsFlow)
         Flowable.__init__(part)
+        part._size, part._leading = self._size, self._leading
         part._rows, part._label_width, part._pen, part._step = [lines], self._label_width, self._pen, self._step
         part.width, part.spaceAfter = self.width, self.spaceAfter
         return part
 
     def draw(self) -> None:
         """Draw on the canvas, the lower left corner at the origin."""
-        y = self.height - _LEADING + 4
+        y = self.height - self._leading + 4
         for row in self._rows:
             for line in row:
                 for at, (label, value) in enumerate(line):
-                    self._pen.text(at * self._step, y, label, REGULAR, _SIZE, QUIET)
-                    self._pen.text(at * self._step + self._label_width, y, value, BOLD, _SIZE, INK)
-                y -= _LEADING
+                    self._pen.text(at * self._step, y, label, REGULAR, self._size, QUIET)
+                    self._pen.text(at * self._step + self._label_width, y, value, BOLD, self._size, INK)
+                y -= self._leading
         self._pen.put_on(self.canv)
 
 

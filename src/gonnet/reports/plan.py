@@ -30,7 +30,7 @@ from gonnet.reports.planned import (
     Space,
 )
 from gonnet.reports.styling import by_name, labelled, planned_column, widest
-from gonnet.reports.widths import MARGIN, POINTS, page_size, settle_widths
+from gonnet.reports.widths import POINTS, page_form, settle_widths
 
 Place = tuple[str | int, ...]
 
@@ -65,7 +65,8 @@ class _Planner:
     def __init__(self, job: Job, name: str, fields: Fields, look: Look, folder: Path) -> None:
         self._job, self._name, self._fields, self._look, self._folder = job, name, fields, look, folder
         self._report: Report = job.file.reports[name]
-        self._room = page_size(look.paper, landscape=self._report.landscape)[0] - 2 * MARGIN
+        self._page = page_form(self._report, look.style)
+        self._room = self._page.room
 
     def plan(self) -> ReportPlan:
         report, at = self._report, ("reports", self._name)
@@ -76,8 +77,7 @@ class _Planner:
             sheet=text(report.sheet, *at, "sheet"),
             header=text(report.header, *at, "header") if report.header is not None else None,
             footer=text(report.footer, *at, "footer") if report.footer is not None else None,
-            landscape=report.landscape,
-            room=self._room,
+            page=self._page,
             blocks=tuple(self._block(block, (*at, "blocks", index)) for index, block in enumerate(report.blocks)),
         )
 
@@ -113,7 +113,7 @@ class _Planner:
         samples = [widest(self._fields, column, where, self._look.house) for column, where in found]
         return PlannedTable(
             title=spec.title,
-            columns=settle_widths(columns, samples, self._room),
+            columns=settle_widths(columns, samples, self._room, self._look),
             at=tuple(where for _, where in found),
             empty=spec.empty,
             sort=tuple(self._sorted(text, at(*place, "sort")) for text in spec.sort),
@@ -187,7 +187,7 @@ class _Planner:
         whole = widest(self._fields, replace(bodies[0], total="sum"), amount, self._look.house)
         return PlannedBands(
             title=spec.title,
-            columns=settle_widths([*heads, *bodies], [*samples, *[whole] * len(bodies)], self._room),
+            columns=settle_widths([*heads, *bodies], [*samples, *[whole] * len(bodies)], self._room, self._look),
             by=tuple(by),
             amount=amount,
             of=self._band_number(spec, place),

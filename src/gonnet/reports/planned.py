@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
+from gonnet.jobs.style import Paper, Style, Watermark
 from gonnet.jobs.values import Accent, Aggregate
 from gonnet.reports.charting import PlannedChart
 from gonnet.reports.columns import PlannedColumn
@@ -17,20 +18,79 @@ Align = Literal["left", "centre", "right"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Picture:
+    """An image: its bytes, its size in points, and what it shows."""
+
+    data: bytes
+    width: float
+    height: float
+    align: Align
+    alt: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PageForm:
+    """The form of a report's pages, in points.
+
+    Attributes:
+        paper: Its name.
+        margins: Top, right, bottom, left.
+        watermark: A text across every page, or None.
+    """
+
+    paper: Paper
+    landscape: bool
+    width: float
+    height: float
+    margins: tuple[float, float, float, float]
+    watermark: Watermark | None
+
+    @property
+    def room(self) -> float:
+        """Width between the margins."""
+        return self.width - self.margins[1] - self.margins[3]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Look:
     """The house style of a run.
 
     Attributes:
-        organisation: Shown at the head of every page.
-        accent: Colour of rules and titles, `#rrggbb`.
-        paper: Page size.
+        style: What the workspace and the job say of it.
         house: Conventions for figures.
+        logo: At the head of every page, or None.
+        fonts: The files of its faces, regular, bold, italic, bold italic; None for those that Gonnet has.
     """
 
-    organisation: str
-    accent: str
-    paper: Literal["A4", "Letter"]
+    style: Style
     house: House
+    logo: Picture | None = None
+    fonts: tuple[str, str, str, str] | None = None
+
+    @property
+    def organisation(self) -> str:
+        """Shown at the head of every page, and the author of every file."""
+        return self.style.organisation
+
+    @property
+    def accent(self) -> str:
+        """Colour of rules and titles, `#rrggbb`."""
+        return self.style.accent
+
+    @property
+    def second(self) -> str:
+        """Colour of headings."""
+        return self.style.second or self.style.accent
+
+    @property
+    def scale(self) -> float:
+        """How much larger than usual everything is."""
+        return self.style.size / 9.5
+
+    @property
+    def language(self) -> str:
+        """BCP 47 tag of its texts."""
+        return self.house.locale.replace("_", "-")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,17 +113,6 @@ class PlannedText:
     """Paragraphs in CommonMark."""
 
     text: Template
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Picture:
-    """An image: its bytes, its size in points, and what it shows."""
-
-    data: bytes
-    width: float
-    height: float
-    align: Align
-    alt: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,19 +230,14 @@ PlannedBlock = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ReportPlan:
-    """One report of the job, settled for the whole run.
-
-    Attributes:
-        room: Width of a page between its margins, in points.
-    """
+    """One report of the job, settled for the whole run."""
 
     name: str
     title: Template
     sheet: Template
     header: Template | None
     footer: Template | None
-    landscape: bool
-    room: float
+    page: PageForm
     blocks: tuple[PlannedBlock, ...]
 
     def tables(self) -> Iterator[PlannedTable]:

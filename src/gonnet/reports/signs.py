@@ -9,6 +9,7 @@ from babel import Locale
 from gonnet.data import Engine
 from gonnet.jobs.models import Job
 from gonnet.recipients import Recipient
+from gonnet.reports.planned import Look
 from gonnet.wording.formats import House
 
 _OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"
@@ -20,13 +21,13 @@ def signs(
     fields: Sequence[str],
     bound: Mapping[str, object],
     people: Iterable[Recipient],
-    house: House,
+    look: Look,
 ) -> frozenset[str]:
     """What stands in the job's texts, the rows, the list and the house's numbers and dates.
 
     It need not be complete: a document with other characters gets faces of its own.
     """
-    found = {*_OF_NUMBERS, *repr(job.file), *_of_the_locale(house)}
+    found = {*_OF_NUMBERS, *repr(job.file), *repr(look.style), *_of_the_locale(look.house)}
     for person in people:
         for value in person.fields.values():
             found.update(str(value))

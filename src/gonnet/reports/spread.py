@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 
 from gonnet.reports.columns import CellText, PlannedColumn, Shown, rounded, totalled
 from gonnet.reports.laid import LaidTable, Line
 from gonnet.reports.planned import PlannedBands, PlannedCrosstab
-from gonnet.reports.widths import settle_widths
 from gonnet.wording.formats import House, rounded_half_up
 
 Rows = Sequence[tuple[object, ...]]
+Size = Callable[[tuple[PlannedColumn, ...], Sequence[Sequence[str]]], tuple[PlannedColumn, ...]]
+"""Gives columns with these texts their widths."""
 
 
 def lay_bands(plan: PlannedBands, writers: Sequence[CellText], rows: Rows, house: House) -> LaidTable:
@@ -61,7 +62,7 @@ def _share_line(plan: PlannedBands, whole: Sequence[Decimal], before: int, house
 
 
 def lay_crosstab(
-    plan: PlannedCrosstab, head: CellText, top: CellText, body: CellText, rows: Rows, room: float
+    plan: PlannedCrosstab, head: CellText, top: CellText, body: CellText, rows: Rows, size: Size
 ) -> LaidTable:
     """A row for each value of one column, a column for each of another, and totals both ways.
 
@@ -95,7 +96,7 @@ def lay_crosstab(
     texts = (
         [[text for text, _ in column] for column in zip(*lines, foot, strict=True)] if lines else [[]] * len(columns)
     )
-    sized = settle_widths(columns, texts, room)
+    sized = size(columns, texts)
     return _laid(sized, plan.title, plan.empty, lines, len(rows), (_line(len(lines), foot),) if lines else ())
 
 

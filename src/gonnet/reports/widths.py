@@ -4,42 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Literal
 
-from reportlab.lib.pagesizes import A4, LETTER
+from reportlab.lib.pagesizes import A3, A4, A5, LEGAL, LETTER
 from reportlab.lib.pagesizes import landscape as turned
 from reportlab.lib.units import mm
 
+from gonnet.jobs.models import Report
+from gonnet.jobs.style import Style
 from gonnet.reports.columns import Kind, PlannedColumn
-from gonnet.reports.fonts import BOLD, REGULAR, family
+from gonnet.reports.fonts import BOLD, REGULAR, Family, family
+from gonnet.reports.planned import Look, PageForm
 
+_PAPERS = {"A3": A3, "A4": A4, "A5": A5, "Letter": LETTER, "Legal": LEGAL}
 POINTS = mm
 """Points of a millimetre."""
-MARGIN = 18 * mm
 PADDING = 4.5  # points, left and right of a cell's text
 SIZE = 8.5
 SMALLEST = 6.0
 _NARROWEST_TEXT = 20 * mm
 
 
-def page_size(paper: Literal["A4", "Letter"], *, landscape: bool) -> tuple[float, float]:
-    """Width and height of a page in points."""
-    size = A4 if paper == "A4" else LETTER
-    return turned(size) if landscape else size
+def page_form(report: Report, style: Style) -> PageForm:
+    """The form of a report's pages: what it says itself, else the house style."""
+    paper = report.paper or style.paper
+    width, height = turned(_PAPERS[paper]) if report.landscape else _PAPERS[paper]
+    top, right, bottom, left = (part * mm for part in report.margins or style.margins)
+    return PageForm(
+        paper=paper,
+        landscape=report.landscape,
+        width=width,
+        height=height,
+        margins=(top, right, bottom, left),
+        watermark=report.watermark or style.watermark,
+    )
 
 
 def settle_widths(
-    columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]], room: float
+    columns: Sequence[PlannedColumn], samples: Sequence[Sequence[str]], room: float, look: Look
 ) -> tuple[PlannedColumn, ...]:
     """Give every column its width on the page (`room` points wide) and in a workbook.
 
     What is too wide for the page first takes room from text columns, which wrap; then the text gets smaller, down to
     6 points. What is too wide even then goes on beside itself, on other pages. Nothing is cut off.
     """
-    size = SIZE
-    widths = _natural(columns, samples, size, room, whole_headings=True)
+    size, faces = SIZE * look.scale, family(look.fonts)
+    widths = _natural(columns, samples, size, room, faces, whole_headings=True)
     while sum(widths) > room and size >= SMALLEST:
-        widths = _natural(columns, samples, size, room, whole_headings=False)
+        widths = _natural(columns, samples, size, room, faces, whole_headings=False)
         _squeeze(columns, widths, room)
         if sum(widths) > room:
             size -= 0.5
@@ -72,6 +83,7 @@ def _natural(
     samples: Sequence[Sequence[str]],
     size: float,
     room: float,
+    faces: Family,
     *,
     whole_headings: bool,
 ) -> list[float]:
@@ -83,11 +95,11 @@ def _natural(
         if column.fixed != "auto":
             found.append(room * int(column.fixed.removesuffix("%")) / 100)
             continue
-        body = max((family().width(text, REGULAR, size) for text in texts), default=0.0)
+        body = max((faces.width(text, REGULAR, size) for text in texts), default=0.0)
         if column.total is not None:
-            body = max((family().width(text, BOLD, size) for text in texts), default=0.0)
+            body = max((faces.width(text, BOLD, size) for text in texts), default=0.0)
         words = [column.label] if whole_headings else column.label.split() or [""]
-        heading = max(family().width(word, BOLD, size) for word in words)
+        heading = max(faces.width(word, BOLD, size) for word in words)
         found.append(min(max(body, heading) + 2 * PADDING, room))
     return found
 

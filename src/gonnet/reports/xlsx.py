@@ -30,6 +30,7 @@ _OPTIONS = {"in_memory": True}
 _MADE = dt.datetime(2000, 1, 1)  # noqa: DTZ001  the same input gives the same bytes
 _SIDES = {"left": "left", "right": "right", "centre": "center"}
 
+_PAPERS = {"A3": 8, "A4": 9, "A5": 11, "Letter": 1, "Legal": 5}  # ECMA-376, part 1, 18.3.1.63
 _ROW_HEIGHT = 15.0  # points
 _MANY = 2_000
 
@@ -246,9 +247,9 @@ class _Sheet:
         return self._styles[key]
 
     def _print_set_up(self, layout: Layout) -> None:
-        if layout.landscape:
+        if layout.page.landscape:
             self._sheet.set_landscape()
-        self._sheet.set_paper(9 if self._look.paper == "A4" else 1)
+        self._sheet.set_paper(_PAPERS[layout.page.paper])
         self._sheet.fit_to_pages(1, 0)
         self._sheet.hide_gridlines(2)
         self._sheet.set_header("&L" + self._look.organisation.replace("&", "&&")[:100])

@@ -1,0 +1,119 @@
+"""The house style: of the workspace, and what a job or a report changes of it."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from babel import Locale, UnknownLocaleError
+from pydantic import BeforeValidator, Field, field_validator
+
+from gonnet.jobs.parts import Part
+from gonnet.jobs.values import as_float, as_tuple
+
+Paper = Literal["A3", "A4", "A5", "Letter", "Legal"]
+
+
+def _four(value: object) -> object:
+    value = as_float(value)
+    if isinstance(value, float):
+        return (value,) * 4
+    return tuple(as_float(part) for part in value) if isinstance(value, list) else as_tuple(value)
+
+
+Margin = Annotated[float, Field(ge=5, le=80)]
+Margins = Annotated[tuple[Margin, Margin, Margin, Margin], BeforeValidator(_four)]
+"""Millimetres: top, right, bottom, left; one number is for all four."""
+
+
+def _colour(value: str) -> str:
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
+        raise ValueError(f"'{value}' is not a colour; write one such as #2f5d50")
+    return value
+
+
+Colour = Annotated[str, BeforeValidator(lambda value: _colour(value) if isinstance(value, str) else value)]
+
+
+class Fonts(Part):
+    """A family of TrueType or OpenType faces (with TrueType outlines), as files of the workspace."""
+
+    regular: str
+    bold: str
+    italic: str | None = None
+    bold_italic: str | None = None
+
+
+class Watermark(Part):
+    """A text across every page of a PDF.
+
+    Attributes:
+        size: In points.
+        angle: In degrees, against the clock.
+        place: Where on the page it stands.
+        under: Whether it lies under what the page shows.
+    """
+
+    text: str = Field(min_length=1)
+    size: Annotated[float, BeforeValidator(as_float), Field(ge=6, le=300)] = 90.0
+    weight: Literal["regular", "bold"] = "bold"
+    angle: Annotated[float, BeforeValidator(as_float), Field(ge=-180, le=180)] = 45.0
+    opacity: Annotated[float, BeforeValidator(as_float), Field(gt=0, le=1)] = 0.12
+    place: Literal["top", "middle", "bottom"] = "middle"
+    colour: Colour = "#1d2321"
+    under: bool = True
+
+
+class Style(Part):
+    """The house style of every document and message.
+
+    Attributes:
+        accent: Colour of titles and rules, `#rrggbb`.
+        second: Colour of the headings between blocks; the accent when left out.
+        logo: A PNG or JPEG of the workspace, at the head of every page in place of the organisation's name.
+        size: Of running text, in points; everything else grows with it.
+        margins: In millimetres: one number, or top, right, bottom, left.
+        page_count: What stands at the foot of a page; the first `{}` is its number, the second how many there are.
+    """
+
+    organisation: str = ""
+    accent: Colour = "#2f5d50"
+    second: Colour | None = None
+    logo: str | None = None
+    fonts: Fonts | None = None
+    size: Annotated[float, BeforeValidator(as_float), Field(ge=6, le=16)] = 9.5
+    paper: Paper = "A4"
+    margins: Margins = (18.0, 18.0, 18.0, 18.0)
+    page_count: str = "page {} of {}"
+    watermark: Watermark | None = None
+    locale: str = "en"
+    currency: str | None = None
+
+    @field_validator("locale")
+    @classmethod
+    def _locale_is_known(cls, value: str) -> str:
+        try:
+            Locale.parse(value)
+        except (UnknownLocaleError, ValueError) as error:
+            raise ValueError(f"'{value}' is not a locale; write one such as en_IE or de_AT") from error
+        return value
+
+    @field_validator("currency")
+    @classmethod
+    def _currency_is_a_code(cls, value: str | None) -> str | None:
+        if value is not None and value not in Locale("en").currencies:
+            raise ValueError(f"'{value}' is not a currency code of ISO 4217; write one such as EUR")
+        return value
+
+    @field_validator("page_count")
+    @classmethod
+    def _page_count_has_both(cls, value: str) -> str:
+        if value.count("{}") != 2:
+            raise ValueError("`page_count` holds {} twice: the number of the page, and how many there are")
+        return value
+
+    def changed_by(self, other: Style | None) -> Style:
+        """This style with whatever `other` says itself."""
+        if other is None:
+            return self
+        return self.model_copy(update={name: getattr(other, name) for name in other.model_fields_set})
