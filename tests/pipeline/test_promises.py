@@ -6,6 +6,7 @@ import csv
 import io
 import re
 import tempfile
+import unicodedata
 from collections import defaultdict
 from decimal import Decimal
 from email import message_from_bytes
@@ -63,7 +64,7 @@ def test_every_row_lands_in_its_own_keys_documents_and_in_no_other(rows: list[tu
     wanted = defaultdict(list)
     for key, amount, remark in rows:
         if key.strip():
-            wanted[key.strip()].append((amount, remark))
+            wanted[key.strip()].append((amount, unicodedata.normalize("NFC", remark)))
     with tempfile.TemporaryDirectory() as folder:
         dairy = made(Path(folder), rows)
         with dairy.tools() as tools:
