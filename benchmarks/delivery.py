@@ -73,22 +73,25 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
     from gonnet.jobs import load_job, load_workspace
     from gonnet.pipeline.survey import Request, survey
     from gonnet.pipeline.tools import open_tools
-    from gonnet.reports import draw
+    from gonnet.reports import Painter
     from gonnet.reports.layout import Setter
+    from gonnet.reports.signs import signs
     from gonnet.split.keys import rows_of
     from gonnet.wording.templates import Wording
 
     workspace = load_workspace(folder)
     found = {}
     with open_tools(workspace, 1) as tools:
-        run = survey(load_job(workspace, "statements"), tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
+        job = load_job(workspace, "statements")
+        run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         plans = run.plans[:count]
         rows = dict(rows_of(run.engine, run.fields, plans[0].key, plans[-1].key))
+        alphabet = signs(job, run.engine, run.fields, run.values.bound(), run.people, run.look)
         for form in ("pdf", "xlsx"):
-            setter = Setter(run.reports, Wording(run.look.house), run.look)
+            setter, painter = Setter(run.reports, Wording(run.look.house), run.look), Painter(run.look, alphabet)
             began = time.perf_counter()
             for plan in plans:
-                draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form, run.look)
+                painter.draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form)
             found[form.upper()] = 1000 * (time.perf_counter() - began) / len(plans)
         run.engine.close()
     return found

@@ -17,6 +17,7 @@ from gonnet.checks.reading_back import ReadBack
 
 # A word: letters and digits; digits joined by . , ' stay one word, as do decimals.
 _WORD = re.compile(r"\d+(?:[.,'’]\d+)+|\w+")
+_HIDDEN = re.compile("[\u00ad\u200b\u2060\ufeff\ufffe]")
 _SOFT = re.compile("[\u00ad\u200b\u2060\ufeff\ufffe]|(?<=\\w)-?\r?\n(?=\\w)")
 _BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
 
@@ -91,13 +92,15 @@ class Watch:
                     said.setdefault(words, (kind, text))
                     self._own[identity.key].add(words)
         allowed = {_words(text) for text in harmless}
-        self._by_first: defaultdict[str, list[tuple[Words, str, str, str]]] = defaultdict(list)
+        self._values: dict[Words, tuple[str, str, str]] = {}
+        lengths: defaultdict[str, set[int]] = defaultdict(set)
         for words, keys in owners.items():
             if len(keys) == 1 and words not in allowed and len("".join(words)) > 1:
-                kind, text = said[words]
-                self._by_first[words[0]].append((words, next(iter(keys)), kind, text))
-        for entries in self._by_first.values():
-            entries.sort(key=lambda entry: -len(entry[0]))
+                self._values[words] = (next(iter(keys)), *said[words])
+                lengths[words[0]].add(len(words))
+        # First word → how many words a value has that begins with it, the longest first: however many values share
+        # a first word, as keys like TV-000123 do, a place in a text costs as many look-ups as there are lengths.
+        self._lengths = {first: sorted(found, reverse=True) for first, found in lengths.items()}
 
     def search(
         self, key: str, name: str, found: ReadBack, own_numbers: Iterable[tuple[str, Sequence[str]]] = ()
@@ -116,7 +119,7 @@ class Watch:
             where = f"{name} ({place})" if place else name
             for words, owner, kind, value in self._others(key, _words(text), shortest=0):
                 hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
-            joined = _SOFT.sub("", text)
+            joined = (_SOFT if found.breaks_words else _HIDDEN).sub("", text)
             if joined == text:
                 continue
             for words, owner, kind, value in self._others(key, _words(joined), shortest=_BREAKABLE):
@@ -132,7 +135,7 @@ class Watch:
         return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
 
     def _others(self, key: str, text: Words, *, shortest: int) -> Iterator[tuple[Words, str, str, str]]:
-        others = self._by_first
+        others = self._lengths
         if others.keys().isdisjoint(text):
             return
         own = _index(self._own.get(key, ()))
@@ -144,12 +147,12 @@ class Watch:
                 continue
             longest_own = _longest(own.get(word, ()), text, at)
             step = max(1, longest_own)
-            for words, owner, kind, value in others.get(word, ()):
-                if owner == key or len(words) <= longest_own or len("".join(words)) < shortest:
-                    continue
-                if text[at : at + len(words)] == words:
-                    yield words, owner, kind, value
-                    step = max(step, len(words))
+            for length in others.get(word, ()):
+                words = text[at : at + length]
+                found = self._values.get(words) if length > longest_own else None
+                if found is not None and found[0] != key and len("".join(words)) >= shortest:
+                    yield words, *found
+                    step = max(step, length)
                     break
             at += step
 

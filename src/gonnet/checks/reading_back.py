@@ -12,6 +12,8 @@ from xml.etree import ElementTree
 import pypdfium2
 
 _SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+_CELL, _VALUE = f"{_SHEET}c", f"{_SHEET}v"
+_TEXTS = (_VALUE, f"{_SHEET}t", f"{_SHEET}f")
 _DATES = "{http://purl.org/dc/terms/}"
 _INFO = ("Title", "Author", "Subject", "Keywords", "Creator", "Producer")
 
@@ -22,9 +24,11 @@ class ReadBack:
 
     Attributes:
         parts: Place (`page 2`, `sheet1`, `properties`) and its text, in reading order.
+        breaks_words: Whether a line may end inside a word, as in a narrow cell of a page.
     """
 
     parts: tuple[tuple[str, str], ...]
+    breaks_words: bool = True
 
 
 def read_back(data: bytes, form: str, encoding: str = "utf-8") -> ReadBack:
@@ -42,7 +46,7 @@ def read_back(data: bytes, form: str, encoding: str = "utf-8") -> ReadBack:
         case "pdf":
             return ReadBack(parts=tuple(_pdf(data)))
         case "xlsx":
-            return ReadBack(parts=tuple(_workbook(data)))
+            return ReadBack(parts=tuple(_workbook(data)), breaks_words=False)
         case "html":
             page = _Page()
             page.feed(data.decode(encoding))
@@ -134,10 +138,11 @@ def _shared_strings(book: zipfile.ZipFile) -> list[str]:
 
 def _sheet_texts(sheet: ElementTree.Element, shared: list[str]) -> list[str]:
     found = []
-    for cell in sheet.iter(f"{_SHEET}c"):
-        value = cell.find(f"{_SHEET}v")
-        if value is not None and value.text is not None:
-            found.append(shared[int(value.text)] if cell.get("t") == "s" else value.text)
-        found += [node.text or "" for node in cell.iter(f"{_SHEET}t")]
+    is_shared = False
+    for node in sheet.iter():  # a cell comes before its value, in one pass
+        if node.tag == _CELL:
+            is_shared = node.get("t") == "s"
+        elif node.text is not None and node.tag in _TEXTS:
+            found.append(shared[int(node.text)] if is_shared and node.tag == _VALUE else node.text)
     found += [node.text or "" for area in sheet.iter(f"{_SHEET}headerFooter") for node in area.iter()]
     return found

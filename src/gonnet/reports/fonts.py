@@ -177,45 +177,44 @@ class _ReadySubset:
         letters = "".join(chr(65 + (number // 26**place) % 26) for place in range(6))
         self._name = f"{letters}+{face.name.decode('latin-1')}"
         self._last = len(subset) - 1
-        self._widths = ("[" + " ".join(str(face.getCharWidth(code)) for code in subset) + "]").encode()
         data = face.makeSubset(subset)
         self._file, self._length = zlib.compress(data, 9), len(data)
         self._characters = zlib.compress(_to_unicode(self._name, subset).encode(), 9)
         nonsymbolic, symbolic = 32, 4
-        self._descriptor = {
-            "Type": "/FontDescriptor",
-            "Ascent": face.ascent,
-            "CapHeight": face.capHeight,
-            "Descent": face.descent,
-            "Flags": (face.flags & ~nonsymbolic) | symbolic,
-            "FontBBox": pdfdoc.PDFArray(face.bbox),
-            "FontName": "/" + self._name,
-            "ItalicAngle": face.italicAngle,
-            "StemV": face.stemV,
-            "MissingWidth": face.defaultWidth,
-        }
+        box = " ".join(f"{part:g}" for part in face.bbox)
+        self._descriptor = (
+            f"<< /Type /FontDescriptor /FontName /{self._name} /Flags {(face.flags & ~nonsymbolic) | symbolic} "
+            f"/FontBBox [{box}] /ItalicAngle {face.italicAngle:g} /Ascent {face.ascent:g} /Descent {face.descent:g} "
+            f"/CapHeight {face.capHeight:g} /StemV {face.stemV:g} /MissingWidth {face.defaultWidth:g}"
+        )
+        widths = " ".join(f"{face.getCharWidth(code):g}" for code in subset)
+        self._font = (
+            f"<< /Type /Font /Subtype /TrueType /BaseFont /{self._name} /FirstChar 0 /LastChar {len(subset) - 1} "
+            f"/Widths [{widths}]"
+        )
 
     def add(self, doc: Any, page_name: str) -> None:  # noqa: ANN401
         file = doc.Reference(_stream(self._file, Length1=self._length), f"fontFile:{page_name}")
-        descriptor = pdfdoc.PDFDictionary({**self._descriptor, "FontFile2": file})
-        font: Any = pdfdoc.PDFTrueTypeFont()
-        font.Name, font.BaseFont = page_name, self._name
-        font.FirstChar, font.LastChar = 0, self._last
-        font.Widths = _Raw(self._widths)
-        font.ToUnicode = doc.Reference(_stream(self._characters), f"toUnicode:{page_name}")
-        font.FontDescriptor = doc.Reference(descriptor, f"fontDescriptor:{page_name}")
+        characters = doc.Reference(_stream(self._characters), f"toUnicode:{page_name}")
+        written = _Written(self._descriptor, {"FontFile2": file})
+        descriptor = doc.Reference(written, f"fontDescriptor:{page_name}")
+        head = f"{self._font} /Name /{page_name}"
+        font = _Written(head, {"ToUnicode": characters, "FontDescriptor": descriptor})
         doc.Reference(font, page_name)
         doc.idToObject["BasicFonts"].dict[page_name] = font
 
 
-class _Raw(pdfdoc.PDFObject):
-    """An object that is already written."""
+class _Written(pdfdoc.PDFObject):
+    """A dictionary that is already written, but for its references to other objects."""
 
-    def __init__(self, data: bytes) -> None:
-        self._data = data
+    __RefOnly__ = 1
+
+    def __init__(self, head: str, references: Mapping[str, Any]) -> None:
+        self._head, self._references = head, references
 
     def format(self, document: object) -> bytes:
-        return self._data
+        parts = [f"/{name} {found.format(document).decode('ascii')}" for name, found in self._references.items()]
+        return f"{self._head} {' '.join(parts)} >>".encode("ascii")
 
 
 def _stream(packed: bytes, **entries: int) -> Any:  # noqa: ANN401  the stub knows no constructor
