@@ -67,8 +67,20 @@ def test_scripts_of_the_font_print_and_others_are_refused_by_name(dairy: Dairy) 
     assert "Łódź Zoë Ωmega Молоко Größe" in pdf_pages(draw(layout, "pdf", look).data)[0]
     dairy.write("milk.csv", HEAD + "117,2026-10-01,5,1.00,牛乳\n")
     layout, look = laid(dairy)
-    with pytest.raises(UnprintableError, match=r"'乳' \(U\+4E73\) in column 'Remark' cannot be printed"):
+    with pytest.raises(UnprintableError, match=r"in column 'Remark', '乳' \(U\+4E73, .*\) cannot be printed: the font"):
         draw(layout, "pdf", look)
+
+
+@pytest.mark.parametrize(("text", "sign"), [("חלב", "hebrew letter"), ("حليب", "arabic letter"), ("दूध", "devanagari")])
+def test_a_script_that_must_be_shaped_is_refused_by_name_and_told_by_check(dairy: Dairy, text: str, sign: str) -> None:
+    dairy.write("milk.csv", HEAD + f"117,2026-10-01,5,1.00,{text}\n")
+    layout, look = laid(dairy)
+    with pytest.raises(UnprintableError, match=f"in column 'Remark', .*{sign}.* must be shaped or runs from right"):
+        draw(layout, "pdf", look)
+    assert text in draw(layout, "html", look).data.decode()
+    said = dairy.gonnet("check", "statements", code=3).stdout
+    assert sign in said
+    assert "a PDF with it is held" in said
 
 
 def test_markup_in_a_value_is_text(dairy: Dairy) -> None:

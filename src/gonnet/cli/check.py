@@ -59,7 +59,7 @@ def check(
             tools,
             Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only, sample=sample),
         )
-        findings = (*found.findings, *rehearse(read, found, found.look.house))
+        findings = (*found.findings, *rehearse(read, found))
         tables = {name: found.engine.count(name) for name in read.file.data}
         found.engine.close()
     held = [plan for plan in found.plans if str(plan.decision.outcome) == "held"]

@@ -9,6 +9,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from gonnet.jobs import secrets
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.positions import Positions
@@ -60,6 +61,34 @@ class Report(Part):
         return tuple(value) if isinstance(value, list) else value
 
 
+class Password(Part):
+    """What protects a document.
+
+    Attributes:
+        open: A text such as `{{ recipient.pin }}`, or `${NAME}` from the environment; a recipient without one is held.
+        change: Only `${NAME}`: what allows everything, of a PDF; one that nobody knows when left out.
+        allow_print: Whether those who opened it may print it.
+        allow_copy: Whether they may copy from it.
+    """
+
+    open: str
+    change: str | None = Field(default=None, repr=False)
+    allow_print: bool = Field(default=True, alias="print")
+    allow_copy: bool = Field(default=True, alias="copy")
+
+    @field_validator("change")
+    @classmethod
+    def _never_in_the_file(cls, value: str | None) -> str | None:
+        return secrets.required(value)
+
+    @field_validator("open")
+    @classmethod
+    def _not_the_same_for_all_in_the_file(cls, value: str) -> str:
+        if "{{" not in value and not secrets.is_reference(value):
+            raise ValueError("a password does not stand in a file: merge one, or write ${NAME} and set NAME")
+        return value
+
+
 class DocumentSpec(Part):
     """One document of every package: a report in a format.
 
@@ -76,6 +105,7 @@ class DocumentSpec(Part):
     decimal: Literal[".", ","] | None = None
     quoting: Literal["needed", "all"] | None = None
     encoding: str | None = None
+    password: Password | None = None
 
     @model_validator(mode="after")
     def _csv_alone_has_them(self) -> DocumentSpec:
@@ -84,6 +114,10 @@ class DocumentSpec(Part):
             raise ValueError(f"`{given[0]}` is for documents `as: csv`")
         if self.delimiter == self.decimal == ",":
             raise ValueError("the delimiter and the decimal sign must differ")
+        if self.password and self.format not in ("pdf", "xlsx"):
+            raise ValueError(f"a document `as: {self.format}` cannot have a password")
+        if self.password and self.password.change and self.format != "pdf":
+            raise ValueError("only a PDF has a password to change it")
         try:
             codecs.lookup(self.encoding or "utf-8")
         except LookupError as error:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import BandsBlock, Column, CrosstabBlock, FactsBlock, HeadingBlock, TableBlock, TextBlock
 from gonnet.jobs.models import Job
+from gonnet.jobs.secrets import is_reference
 from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
@@ -163,6 +164,9 @@ def texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _blo
                 case _:
                     pass
     yield job.text(job.file.package.name, "package", "name")
+    for index, document in enumerate(job.file.package.documents):
+        if document.password and not is_reference(document.password.open):
+            yield job.text(document.password.open, "package", "documents", index, "password", "open")
     for name, message in job.file.messages.items():
         yield job.text(message.subject, "messages", name, "subject")
         yield job.text(message.body, "messages", name, "body")

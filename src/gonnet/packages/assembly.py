@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gonnet.errors import DataError
 from gonnet.jobs.models import DocumentSpec, Job
+from gonnet.jobs.secrets import Secrets, is_reference
 from gonnet.jobs.values import CsvForm, Format
 from gonnet.packages.names import Names, safe_name
+from gonnet.packages.protection import Lock, require
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated, Outcome
 from gonnet.rules.decisions import Cause
@@ -24,6 +26,7 @@ class DocumentPlan:
     Attributes:
         hidden: The blocks of the report that it leaves out.
         csv: How it is written, if it is a CSV file.
+        lock: Its passwords, or None.
     """
 
     report: str
@@ -31,6 +34,7 @@ class DocumentPlan:
     file_name: str
     hidden: frozenset[int] = frozenset()
     csv: CsvForm | None = None
+    lock: Lock | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,6 +66,7 @@ def assemble(
     parts: Iterable[tuple[Addressed, Evaluated, Decision]],
     common: Mapping[str, object],
     wording: Wording,
+    known: Secrets,
 ) -> Iterator[PackagePlan]:
     """Yield a plan for each part, in order; file names are unique over the run.
 
@@ -70,6 +75,7 @@ def assemble(
         parts: Key, figures and decision of each package.
         common: What every text may merge: parameters and the run.
         wording: Fills the name template.
+        known: What passwords are resolved with.
     """
     template = job.text(job.file.package.name, "package", "name")
     per_format = Counter(document.format for document in job.file.package.documents)
@@ -81,8 +87,11 @@ def assemble(
             try:
                 stem = taken.unique(safe_name(wording.fill(template, names, key=addressed.key)))
                 documents = tuple(
-                    _document(part, stem, per_format[part.format], evaluated, wording.house)
-                    for part in job.file.package.documents
+                    replace(
+                        _document(part, stem, per_format[part.format], evaluated, wording.house),
+                        lock=_lock(job, index, part, names, wording, known, addressed.key),
+                    )
+                    for index, part in enumerate(job.file.package.documents)
                 )
             except DataError as error:  # one bad line fails alone
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
@@ -97,6 +106,36 @@ def _document(part: DocumentSpec, stem: str, of_its_format: int, evaluated: Eval
         file_name=f"{name}.{part.format}",
         hidden=evaluated.hidden(part.report),
         csv=_csv_form(part, house) if part.format == "csv" else None,
+    )
+
+
+def _lock(
+    job: Job, index: int, part: DocumentSpec, names: Mapping[str, object], wording: Wording, known: Secrets, key: str
+) -> Lock | None:
+    """The passwords of a document.
+
+    Raises:
+        DataError: the recipient has none: nothing is ever sent open that was to be protected.
+        JobError: a variable is not set, or what protects documents is not installed.
+    """
+    if part.password is None:
+        return None
+    place = ("package", "documents", index, "password")
+    where = job.at(*place, "open")
+    require(part.format, where)
+    text = part.password.open
+    if is_reference(text):
+        secret = known.resolve(text, where)
+    else:
+        secret = wording.fill(job.text(text, *place, "open"), names, key=key)
+    if not secret.strip():
+        raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
+    change = known.resolve(part.password.change, job.at(*place, "change")) if part.password.change else ""
+    return Lock(
+        open=secret.strip(),
+        change=change,
+        may_print=part.password.allow_print,
+        may_copy=part.password.allow_copy,
     )
 
 

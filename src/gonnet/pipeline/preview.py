@@ -12,7 +12,7 @@ from pathlib import Path
 import pypdfium2
 
 from gonnet import delivery
-from gonnet.errors import StorageError
+from gonnet.errors import DataError, StorageError
 from gonnet.jobs import Job
 from gonnet.ledger import Store
 from gonnet.packages import PackagePlan
@@ -131,7 +131,13 @@ def _written(path: Path, data: bytes, form: str | None) -> Iterator[Path]:
 
 
 def _pictures(path: Path, data: bytes) -> Iterator[Path]:
-    with closing(pypdfium2.PdfDocument(data)) as document:
+    try:
+        opened = pypdfium2.PdfDocument(data)
+    except pypdfium2.PdfiumError as error:
+        raise DataError(
+            f"{path.name} is protected by a password, so that no pictures can be made", fix="Leave out `--as png`"
+        ) from error
+    with closing(opened) as document:
         for number in range(len(document)):
             target = io.BytesIO()
             document[number].render(scale=_SCALE).to_pil().save(target, "PNG")

@@ -9,7 +9,7 @@ from __future__ import annotations
 import datetime as dt
 import pickle
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import lru_cache
 from pathlib import Path
@@ -20,6 +20,7 @@ from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
+from gonnet.packages.protection import PasswordError, protected
 from gonnet.recipients import Address, Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
 from gonnet.reports.csv_rows import csv_text
@@ -125,6 +126,8 @@ class _Worker:
                 layouts[plan.report] = layout
                 drawn = self._painter.draw(layout, plan.format, plan.csv)
                 hits += self._inspect(order.key, plan, layout, drawn)
+                if plan.lock is not None:  # read back and checked before, since nobody can afterwards
+                    drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
                 documents.append(self._kept(plan, layout, drawn, len(order.rows)))
                 sums |= dict(_sums(layout))
             for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
@@ -133,7 +136,7 @@ class _Worker:
                 hits += found
         except UnprintableError as error:
             held = Cause.UNPRINTABLE, str(error)
-        except DataError as error:
+        except (DataError, PasswordError) as error:
             held = Cause.TEXT, str(error)
         if hits:
             held = Cause.LEAK, checks.told(hits)

@@ -8,13 +8,17 @@ from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
 from gonnet.pipeline.survey import Survey
-from gonnet.wording.formats import House
+from gonnet.reports.fonts import family
+from gonnet.reports.signs import signs
 from gonnet.wording.templates import Wording
 
+_SHOWN = 3
 
-def rehearse(job: Job, found: Survey, house: House) -> Iterator[Finding]:
-    """Yield a finding for each package of which a text cannot be filled."""
-    wording = Wording(house)
+
+def rehearse(job: Job, found: Survey) -> Iterator[Finding]:
+    """Yield a finding for each package of which a text cannot be filled, and for what no PDF can show."""
+    yield from _unprintable(job, found)
+    wording = Wording(found.look.house)
     for plan in found.plans:
         if not plan.documents:
             continue
@@ -24,3 +28,16 @@ def rehearse(job: Job, found: Survey, house: House) -> Iterator[Finding]:
                 wording.fill(template, plan.names, key=plan.key)
         except DataError as error:
             yield Finding(weight=Weight.ATTENTION, text=f"{error.where}: {error.what}", key=plan.key)
+
+
+def _unprintable(job: Job, found: Survey) -> Iterator[Finding]:
+    """A finding for each character of the rows and the list that is in no face; packages that hold one are held."""
+    if all(document.format != "pdf" for document in job.file.package.documents):
+        return
+    faces = family(found.look.fonts)
+    known = signs(job, found.engine, found.fields, found.values.bound(), found.people, found.look)
+    lacking = faces.unprintable(sign for sign in known if sign.isprintable() and sign not in repr(job.file))
+    for sign in lacking[:_SHOWN]:
+        yield Finding(weight=Weight.ATTENTION, text=f"{faces.trouble(sign)}; a PDF with it is held")
+    if len(lacking) > _SHOWN:
+        yield Finding(weight=Weight.ATTENTION, text=f"and {len(lacking) - _SHOWN} more characters that no PDF can show")

@@ -108,7 +108,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             for part, found, decision in parts
         ]
         common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
-        plans = tuple(packages.assemble(job, parts, common, wording))
+        plans = tuple(packages.assemble(job, parts, common, wording, tools.workspace.secrets))
         report_plans, used = reports.settle(engine, job, look, values.bound(), tools.workspace.folder)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (

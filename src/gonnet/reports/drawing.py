@@ -87,10 +87,7 @@ class Painter:
             return
         for place, text in layout.texts():
             for sign in self._family.unprintable([text]):
-                shown = sign if sign.isprintable() else "a control character"
-                raise UnprintableError(
-                    f"'{shown}' (U+{ord(sign):04X}) in {place} cannot be printed: the font does not have it"
-                )
+                raise UnprintableError(f"in {place}, {self._family.trouble(sign)}")
         raise UnprintableError(
             "the organisation's name or the page count cannot be printed: the font lacks a character of them"
         )

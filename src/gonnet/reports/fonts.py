@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 import zlib
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
@@ -28,6 +29,30 @@ _SHIPPED = {
     BOLD_ITALIC: _FOLDER / "NotoSans-BoldItalic.ttf",
 }
 _MANY = 200_000
+_SHAPED = frozenset(
+    {
+        "DEVANAGARI",
+        "BENGALI",
+        "GURMUKHI",
+        "GUJARATI",
+        "ORIYA",
+        "TAMIL",
+        "TELUGU",
+        "KANNADA",
+        "MALAYALAM",
+        "SINHALA",
+        "THAI",
+        "LAO",
+        "TIBETAN",
+        "MYANMAR",
+        "KHMER",
+        "MONGOLIAN",
+        "BALINESE",
+        "JAVANESE",
+        "SUNDANESE",
+        "VEDIC",
+    }
+)
 
 # So that paragraphs find the bold face of the regular one.
 addMapping("Gonnet", 0, 0, REGULAR)
@@ -41,13 +66,14 @@ class Family:
     """The faces of a house style, each whole.
 
     Attributes:
-        signs: The characters that every face can print.
+        signs: The characters that every face can print, sign by sign from left to right.
     """
 
     def __init__(self, files: Mapping[str, Path]) -> None:
         self._whole = {name: TTFont(name, str(file)) for name, file in files.items()}
         glyphs = [frozenset(font.face.charToGlyph) for font in self._whole.values()]
-        self.signs = frozenset(map(chr, frozenset.intersection(*glyphs)))
+        self._glyphs = frozenset(map(chr, frozenset.intersection(*glyphs)))
+        self.signs = frozenset(sign for sign in self._glyphs if not needs_shaping(sign))
         self._widths = {name: _widths(font) for name, font in self._whole.items()}
         self._known: dict[tuple[str, str], int] = {}
 
@@ -61,6 +87,14 @@ class Family:
             units = self._known[text, face] = sum(widths.get(sign, default) for sign in text)
         return units * size / 1000
 
+    def trouble(self, sign: str) -> str:
+        """Why a character cannot be printed, by its name."""
+        shown = sign if sign.isprintable() else "a control character"
+        called = f"'{shown}' (U+{ord(sign):04X}, {unicodedata.name(sign, 'no name').lower()})"
+        if needs_shaping(sign):
+            return f"{called} cannot be printed: its script must be shaped or runs from right to left"
+        return f"{called} cannot be printed: the font does not have it"
+
     def unprintable(self, texts: Iterable[str]) -> list[str]:
         """The characters of `texts` that the faces do not have, in order of code point; they would vanish silently."""
         used: set[str] = set()
@@ -73,6 +107,14 @@ class Family:
         """The faces with no more than `signs`, as far as the family has them."""
         codes = sorted(map(ord, signs & self.signs))
         return Alphabet({name: ReducedFace(font, codes) for name, font in self._whole.items()}, signs)
+
+
+@lru_cache(maxsize=4096)
+def needs_shaping(sign: str) -> bool:
+    """Whether a character is of a script whose signs join, move or run from right to left (Unicode, 9 and 12 to 16)."""
+    if unicodedata.bidirectional(sign) in ("R", "AL", "AN"):
+        return True
+    return unicodedata.name(sign, "").split(" ")[0] in _SHAPED
 
 
 def _widths(font: TTFont) -> tuple[dict[str, int], int]:

@@ -1,0 +1,113 @@
+"""Documents that open with their recipient's password, and with no other."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import msoffcrypto
+import openpyxl
+import pikepdf
+import pypdfium2
+import pytest
+from msoffcrypto.exceptions import InvalidKeyError
+
+from gonnet.errors import JobError
+from support import MEMBERS, Dairy
+
+DOCUMENTS = "[{report: statement, as: pdf}, {report: statement, as: xlsx}]"
+
+
+def with_pins(dairy: Dairy, pins: dict[str, str]) -> None:
+    lines = MEMBERS.splitlines()
+    found = [lines[0] + ",pin"] + [f"{line},{pins.get(line.split(',')[0], '')}" for line in lines[1:]]
+    dairy.write("members.csv", "\n".join(found) + "\n")
+
+
+def prepared(dairy: Dairy, password: str) -> dict[str, Any]:
+    """Key → state, reason and the bytes of its documents."""
+    documents = f"[{{report: statement, as: pdf, {password}}}, {{report: statement, as: xlsx, {password}}}]"
+    with dairy.tools() as tools:
+        packages = dairy.by_key(tools, dairy.prepared(tools, (DOCUMENTS, documents)))
+        return {
+            key: (str(p.state), p.reason, [tools.store.get(document.sha256) for document in p.documents])
+            for key, p in packages.items()
+        }
+
+
+def opened(data: bytes, password: str) -> list[list[Any]]:
+    plain = io.BytesIO()
+    book = msoffcrypto.OfficeFile(io.BytesIO(data))
+    book.load_key(password=password)
+    book.decrypt(plain)
+    sheet = openpyxl.load_workbook(plain).active
+    assert sheet is not None
+    return [[cell.value for cell in row] for row in sheet.iter_rows()]
+
+
+def test_each_document_opens_with_its_own_recipients_password_alone(dairy: Dairy) -> None:
+    with_pins(dairy, {"00042": "0042 Zoë", "117": "laka-117"})
+    found = prepared(dairy, 'password: {open: "{{ recipient.pin }}"}')
+    assert {key: state for key, (state, _, _) in found.items()} == {
+        "00042": "ready", "117": "ready", "118": "held", "119": "skipped",
+    }  # fmt: skip
+    pdf, book = found["117"][2]
+    page = pypdfium2.PdfDocument(pdf, password="laka-117")[0].get_textpage().get_text_bounded()
+    assert "780.51" in page
+    assert ["Total", 1590, 780.51] in [row[:3] for row in opened(book, "laka-117")]
+    for wrong in (None, "", "0042 Zoë"):
+        with pytest.raises(pypdfium2.PdfiumError):
+            pypdfium2.PdfDocument(pdf, password=wrong)
+    with pytest.raises(InvalidKeyError):
+        opened(book, "0042 Zoë")
+    assert b"780.51" not in pdf
+    kept = [path.read_bytes() for path in (dairy.folder / ".gonnet").rglob("*") if path.is_file()]
+    assert b"laka-117" not in b"".join(kept)
+
+
+def test_a_recipient_without_a_password_is_held_and_nothing_is_drawn(dairy: Dairy) -> None:
+    with_pins(dairy, {"00042": "  "})
+    found = prepared(dairy, 'password: {open: "{{ recipient.pin }}"}')
+    assert found["00042"][0] == "held"
+    assert "there is no password for this recipient" in found["00042"][1]
+    assert found["00042"][2] == []
+
+
+def test_print_and_copy_may_be_refused_and_change_has_its_own_password(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("OFFICE", "may-do-all")
+    monkeypatch.setenv("EVERYBODY", "milk")
+    documents = (
+        "{report: statement, as: pdf, password: {open: '${EVERYBODY}', change: '${OFFICE}', print: false, copy: false}}"
+    )
+    with dairy.tools() as tools:
+        packages = dairy.by_key(tools, dairy.prepared(tools, (DOCUMENTS, f"[{documents}]")))
+        data = tools.store.get(packages["117"].documents[0].sha256)
+    with pikepdf.open(io.BytesIO(data), password="milk") as document:
+        assert document.encryption.R == 6
+        assert not document.allow.print_highres
+        assert not document.allow.extract
+        assert document.allow.accessibility
+        assert not document.owner_password_matched
+    with pikepdf.open(io.BytesIO(data), password="may-do-all") as document:
+        assert document.owner_password_matched
+
+
+@pytest.mark.parametrize(
+    ("document", "says"),
+    [
+        ("{report: statement, as: pdf, password: {open: secret}}", "a password does not stand in a file"),
+        (
+            "{report: statement, as: pdf, password: {open: '{{ key }}', change: x}}",
+            "a password does not stand in a file",
+        ),
+        ("{report: statement, as: html, password: {open: '{{ key }}'}}", "cannot have a password"),
+        ("{report: statement, as: xlsx, password: {open: '{{ key }}', change: '${X}'}}", "only a PDF"),
+        ("{report: statement, as: pdf, password: {open: '${NOT_SET}'}}", "NOT_SET is not set"),
+        ("{report: statement, as: pdf, password: {open: '{{ recipient.pin }}'}}", "'recipient' has no field 'pin'"),
+    ],
+)
+def test_a_password_that_cannot_be_used_is_told(dairy: Dairy, document: str, says: str) -> None:
+    with pytest.raises(JobError, match=says), dairy.tools() as tools:
+        dairy.prepared(tools, (DOCUMENTS, f"[{document}]"))
