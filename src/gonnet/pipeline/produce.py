@@ -152,6 +152,9 @@ class _Worker:
 
     def _inspect(self, key: str, plan: DocumentPlan, layout: Layout, drawn: Drawn) -> tuple[Hit, ...]:
         found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
+        if plan.format == "pdf":
+            unseen = ("links and descriptions", "\n".join(layout.unseen()))
+            found = replace(found, parts=(*found.parts, unseen))
         return self._bench.watch.search(key, f"the {plan.format}", found, own_numbers(layout, plan, drawn.pages))
 
     def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int) -> DocumentRecord:

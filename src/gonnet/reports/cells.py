@@ -26,6 +26,7 @@ ROWS = 1_048_576
 _EXACT_DIGITS = 15
 _DAY_ZERO = dt.date(1899, 12, 31)
 _FIRST_DAY = dt.date(1900, 1, 1)
+_NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 _UNWRITABLE = re.compile("[\x00-\x08\x0b-\x1f\ufffe\uffff]|_x[0-9a-fA-F]{4}_")
 
 
@@ -110,6 +111,11 @@ def text_cell(text: str, style: int, label: str) -> str:
         )
     space = ' xml:space="preserve"' if text != text.strip() else ""
     return f' s="{style}" t="inlineStr"><is><t{space}>{escape(_UNWRITABLE.sub(_spelt, text))}</t></is></c>'
+
+
+def xml_safe(text: str) -> str:
+    """A text without the characters that XML does not have (XML 1.0, 2.2), for where they cannot be spelt."""
+    return _NO_XML.sub(" ", text)
 
 
 def _spelt(found: re.Match[str]) -> str:

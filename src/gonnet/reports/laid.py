@@ -170,6 +170,17 @@ class Layout:
         """Every character on it."""
         return frozenset().union(*(text for _, text in self.texts()))
 
+    def unseen(self) -> Iterator[str]:
+        """What a reader of a page's text does not see: where links lead, and what charts show."""
+        for block in self.blocks:
+            match block:
+                case LaidText():
+                    yield from (span.link for paragraph in block.paragraphs for span in paragraph.spans if span.link)
+                case LaidChart():
+                    yield block.alt
+                case _:
+                    pass
+
     def texts(self) -> Iterator[tuple[str, str]]:
         """Every text on it with the place where it stands, for messages."""
         yield from (("title", self.title), ("header", self.header), ("footer", self.footer))

@@ -14,7 +14,16 @@ from PIL import Image
 from xlsxwriter.utility import xl_range
 
 from gonnet.jobs.values import Accent
-from gonnet.reports.cells import CellWriter, RowsSheet, addressed, addressed_rows, formula_cell, number_cell, text_cell
+from gonnet.reports.cells import (
+    CellWriter,
+    RowsSheet,
+    addressed,
+    addressed_rows,
+    formula_cell,
+    number_cell,
+    text_cell,
+    xml_safe,
+)
 from gonnet.reports.charting import LaidChart
 from gonnet.reports.columns import Kind, PlannedColumn, Shown
 from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
@@ -51,7 +60,7 @@ def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
     """
     target = BytesIO()
     workbook = xlsxwriter.Workbook(target, _OPTIONS)
-    workbook.set_properties({"title": layout.title, "author": look.organisation, "created": _MADE})
+    workbook.set_properties({"title": xml_safe(layout.title), "author": look.organisation, "created": _MADE})
     _Sheet(workbook, layout, look, kept).fill()
     workbook.close()
     return target.getvalue()

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
+from gonnet.reports.cells import xml_safe
 from gonnet.reports.charting import LaidChart
 
 _KINDS: dict[str, dict[str, str]] = {
@@ -44,7 +45,12 @@ def add_chart(workbook: Any, sheet: Any, chart: LaidChart, first: int, accent: s
         main.combine(_drawn(workbook, sheet, chart, found, first, accent, lines=True))
     quiet = {"color": "#5c6663", "size": 8}
     over: dict[str, object] = {"num_font": quiet}
-    values: dict[str, object] = {"num_format": chart.pattern, "name": chart.unit, "name_font": quiet, "num_font": quiet}
+    values: dict[str, object] = {
+        "num_format": chart.pattern,
+        "name": xml_safe(chart.unit),
+        "name_font": quiet,
+        "num_font": quiet,
+    }
     values |= {"major_gridlines": {"visible": True, "line": {"color": "#d5dbd8"}}, "line": {"none": True}}
     if chart.ticks[0][0] >= 0:
         values["min"] = 0
@@ -57,7 +63,7 @@ def add_chart(workbook: Any, sheet: Any, chart: LaidChart, first: int, accent: s
     main.set_legend({"position": "top"} if len(found) > 1 else {"none": True})
     main.set_title({"none": True})
     main.set_size({"width": 640, "height": round(chart.height / 0.75)})
-    sheet.insert_chart(at, 0, main, {"description": chart.alt})
+    sheet.insert_chart(at, 0, main, {"description": xml_safe(chart.alt)})
 
 
 def _drawn(

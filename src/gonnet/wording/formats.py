@@ -45,7 +45,9 @@ class House:
             return _plainly(rounded_half_up(Decimal(str(value)), places), signs)
         scaled = Decimal(str(value)) * (100 if "%" in pattern else 1)
         rounded = rounded_half_up(scaled, places) / (100 if "%" in pattern else 1)
-        return numbers.format_decimal(rounded, format=pattern, locale=self.locale)
+        with localcontext() as context:
+            context.prec = 60
+            return numbers.format_decimal(rounded, format=pattern, locale=self.locale)
 
     def money(self, value: Number) -> str:
         """`value` with the house's currency and that currency's own number of decimals."""
@@ -53,7 +55,9 @@ class House:
             return self.number(value, "#,##0.00")
         places = numbers.get_currency_precision(self.currency)
         rounded = rounded_half_up(Decimal(str(value)), places)
-        return numbers.format_currency(rounded, self.currency, locale=self.locale)
+        with localcontext() as context:
+            context.prec = 60
+            return numbers.format_currency(rounded, self.currency, locale=self.locale)
 
     def date(self, value: dt.date, pattern: str | None = None) -> str:
         """`value` by a CLDR date pattern; without one, the locale's medium form."""
