@@ -20,7 +20,9 @@ _WIDTH = 460.0
 
 def main() -> None:
     """Write the plot."""
-    found = {stage: Decimal(str(ratio)) for stage, ratio in json.loads((_DOCS / "performance.json").read_text()).items()}
+    found = {
+        stage: Decimal(str(ratio)) for stage, ratio in json.loads((_DOCS / "performance.json").read_text()).items()
+    }
     chart = LaidChart(
         kind="bars",
         title=None,

@@ -144,7 +144,7 @@ def test_preparing_twice_gives_the_same_documents_whatever_the_number_of_process
     [
         ((",laka@members.tarnvale.example,", ",laka,"), "'laka' is not an address: there is no @ in it"),
         ((",laka@members.tarnvale.example,", ",,"), "no address on the list"),
-        (("Łąka Górna", "牛乳"), "'乳' (U+4E73) in title cannot be printed"),
+        (("Łąka Górna", "牛乳"), "'乳' (U+4E73, cjk unified ideograph-4e73) cannot be printed"),
     ],
 )
 def test_one_bad_line_of_the_list_holds_one_package(dairy: Dairy, change: tuple[str, str], says: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
@@ -209,6 +210,42 @@ def test_a_chart_is_drawn_in_both_formats_and_says_what_it_shows(dairy: Dairy) -
     assert pdf == draw(layout, "pdf", look).data
     rows = [row[:5] for row in sheet(draw(layout, "xlsx", look).data)]
     assert ["1 Oct", 200, 100, None, 450] in rows
+
+
+def test_a_place_on_an_axis_may_have_two_lines_and_still_stands_in_one(dairy: Dairy) -> None:
+    chart = "chart: {kind: bars, over: remark, series: {value: litres}, alt: Litres}"
+    dairy.write("milk.csv", HEAD + '117,2026-10-01,5,1.00,"north\ntanker"\n')
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, f"      - {chart}\n"))
+    assert flat(layout, look).count("north tanker") == 2
+    assert b"north" in draw(layout, "html", look).data
+
+
+def test_groups_may_begin_pages_and_a_heading_never_ends_one(dairy: Dairy) -> None:
+    lines = [f"117,2026-10-{n % 28 + 1:02},{n},1.00,tanker {n // 40}\n" for n in range(120)]
+    dairy.write("milk.csv", HEAD + "".join(lines))
+    table = (
+        "table: {title: Every day, columns: [{field: day}, {field: litres, total: sum}], "
+        "group: {by: remark, new_page: true}}"
+    )
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, f"      - {table}\n"))
+    pages = pdf_pages(draw(layout, "pdf", look).data)
+    for number in (1, 2):
+        assert [page for page in pages if re.search(rf"Day\s+Litres\s+tanker {number}\s", page)]
+    for page in pages:
+        body = [line for line in page.split("\r\n") if line and not line.startswith(("Tarnvale", "page "))]
+        assert body[-1] not in ("Every day", "tanker 0", "tanker 1", "tanker 2")
+
+
+@pytest.mark.parametrize("columns", [1, 2, 3])
+def test_facts_stand_in_columns_and_long_values_wrap(dairy: Dairy, columns: int) -> None:
+    facts = ", ".join(f"Label {n}: 'value {n} {'word ' * (12 if n == 2 else 1)}'" for n in range(1, 8))
+    layout, look = with_blocks(dairy, f"{{facts: {{{facts}}}, columns: {columns}}}")
+    text = flat(layout, look)
+    for n in range(1, 8):
+        assert f"Label {n}" in text
+    assert text.count("word") == 18
+    cells = [cell for row in sheet(draw(layout, "xlsx", look).data) for cell in row if str(cell).startswith("value")]
+    assert len(cells) == 7
 
 
 def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> None:

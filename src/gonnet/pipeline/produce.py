@@ -18,6 +18,7 @@ from gonnet import checks, delivery, packages
 from gonnet.checks import Hit, Watch
 from gonnet.delivery import Envelope
 from gonnet.errors import DataError
+from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
 from gonnet.packages.protection import PasswordError, protected
@@ -218,13 +219,8 @@ def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
 
 def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterator[Merged]:
     """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
-    yield from layout.merged
-    yield from (layout.title_merged, layout.title_merged)
-    if pages:
-        yield from layout.headings_merged
-    for page in range(1, (pages or 0) + 1):
-        yield f"{page} {pages}", (f"{page} {pages}",)
-        yield from layout.page_merged
+    if plan.format != "csv":
+        yield from _own_texts(layout, plan.format, pages or 0)
     for text, value in layout.numbers(drawn=plan.format in ("pdf", "html")):
         match plan.format:
             case "xlsx":
@@ -234,6 +230,21 @@ def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterat
             case _:
                 shown = text
         yield shown, (shown,)
+
+
+def _own_texts(layout: Layout, form: Format, pages: int) -> Iterator[Merged]:
+    """The filled texts of a file: title also in its properties, headings in its bookmarks, others on every page."""
+    yield from layout.merged
+    yield from (layout.title_merged, layout.title_merged)
+    if form == "xlsx":
+        yield layout.sheet_merged
+    if form == "html":
+        yield from layout.page_merged
+    if form == "pdf":
+        yield from layout.headings_merged
+    for page in range(1, pages + 1):
+        yield f"{page} {pages}", (f"{page} {pages}",)
+        yield from layout.page_merged
 
 
 def _in_a_workbook(value: object) -> str:

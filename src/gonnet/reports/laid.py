@@ -146,6 +146,8 @@ class Layout:
     """The same of the title, which also stands in the file's properties."""
     page_merged: tuple[Merged, ...]
     """The same of the header and the footer, which stand on every page."""
+    sheet_merged: Merged = ("", ())
+    """The same of the name of its sheet."""
     headings_merged: tuple[Merged, ...] = ()
     """The same of the headings, which also stand in the bookmarks."""
 

@@ -91,7 +91,7 @@ class Setter:
         footer = self._filled(plan.footer, names, key) if plan.footer else ("", ())
         sheet = self._filled(plan.sheet, names, key)
         blocks: list[LaidBlock] = []
-        merged: list[Merged] = [sheet]
+        merged: list[Merged] = []
         headings: list[Merged] = []
         for index, block in enumerate(plan.blocks):
             if index in hidden:
@@ -110,6 +110,7 @@ class Setter:
             merged=tuple(merged),
             title_merged=title,
             page_merged=(header, footer),
+            sheet_merged=sheet,
             headings_merged=tuple(headings),
         )
 

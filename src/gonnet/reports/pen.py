@@ -47,7 +47,8 @@ class Pen:
     def text(
         self, x: float, y: float, text: str, face: str, size: float, colour: Color, *, right: bool = False
     ) -> None:
-        """A text that begins at `x`, or ends there."""
+        """A text in one line that begins at `x`, or ends there."""
+        text = text.replace("\n", " ")
         if right:
             x -= self._family.width(text, face, size)
         reduced = self._alphabet.faces[face]

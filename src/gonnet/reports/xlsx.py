@@ -267,7 +267,8 @@ class _Sheet:
 
 def sheet_name(text: str) -> str:
     """A text as a name that a sheet may have: 31 characters, none of them `[ ] : * ? /` or a backslash."""
-    name = re.sub(r"[\[\]:*?/\\\x00-\x1f]+", " ", text).strip(" '")[:31].strip(" '")
+    legal = re.sub(r"[\[\]:*?/\\\x00-\x1f]+", " ", text)
+    name = " ".join(legal.split()).strip(" '")[:31].strip(" '")
     return "Report" if not name or name.casefold() == "history" else name
 
 

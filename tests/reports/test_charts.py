@@ -1,0 +1,161 @@
+"""Charts: what is laid out, what is drawn of it, and what a workbook's chart refers to."""
+
+from __future__ import annotations
+
+import io
+import itertools
+import re
+import zipfile
+import zlib
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from gonnet.reports import draw
+from gonnet.reports.chart_drawing import ChartDrawing
+from gonnet.reports.charting import LaidChart
+from gonnet.reports.fonts import family
+from gonnet.reports.html import SvgPen
+from gonnet.reports.laid import Layout
+from opened import HEAD, laid
+from support import Dairy
+
+TEXT_BLOCK = '      - text: "Collected in October."\n'
+ROWS = [("01", 300, "30.00", "north"), ("01", 100, "10.00", "south"), ("02", 200, "", "north"), ("04", -50, "5.00", "")]
+
+
+def charted(dairy: Dairy, options: str) -> tuple[LaidChart, Layout, Any]:
+    """The chart of farm 117 with these options, its layout and its look."""
+    lines = [f"117,2026-10-{day},{litres},{amount},{remark}\n" for day, litres, amount, remark in ROWS]
+    dairy.write("milk.csv", HEAD + "".join(lines))
+    chart = f"      - chart: {{over: day, over_format: d MMM, alt: Litres of each day, {options}}}\n"
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, chart))
+    return next(block for block in layout.blocks if isinstance(block, LaidChart)), layout, look
+
+
+def svg(chart: LaidChart) -> str:
+    drawing = ChartDrawing(chart, family(), "#2f5d50", 400)
+    pen = SvgPen(drawing.height)
+    drawing.draw(pen)
+    return "".join(pen.parts)
+
+
+@pytest.mark.parametrize(
+    ("options", "series"),
+    [
+        ("kind: bars, series: {value: litres}", {"Litres": ("400", "200", "-50")}),
+        ("kind: bars, series: {value: litres, show: count, label: Rounds}", {"Rounds": ("2", "1", "1")}),
+        ("kind: lines, series: {value: litres, show: max}", {"Litres": ("300", "200", "-50")}),
+        ("kind: lines, series: {value: amount, show: average}, format: '0.0'", {"Amount": ("20.0", "", "5.0")}),
+        (
+            "kind: stacked, series: {value: litres}, by: remark",
+            {"north": ("300", "200", ""), "south": ("100", "", ""), "–": ("", "", "-50")},
+        ),
+        (
+            "kind: bars, series: [{value: litres, show: min}, {value: amount, label: Paid}]",
+            {"Litres": ("100", "200", "-50"), "Paid": ("40", "0", "5")},
+        ),
+    ],
+)
+def test_series_are_aggregates_of_the_slices_rows(
+    dairy: Dairy, options: str, series: dict[str, tuple[str, ...]]
+) -> None:
+    chart, _, _ = charted(dairy, options)
+    assert chart.places == ("1 Oct", "2 Oct", "4 Oct")
+    assert {part.label: part.texts for part in chart.series} == series
+
+
+def test_a_chart_of_shares_begins_with_the_largest_and_its_shares_are_of_the_whole(dairy: Dairy) -> None:
+    chart, _, _ = charted(dairy, "kind: shares, series: {value: amount}, format: '0.00'")
+    assert chart.places == ("1 Oct", "4 Oct", "2 Oct")
+    assert chart.series[0].texts == ("40.00 (88.9 %)", "5.00 (11.1 %)", "0.00 (0.0 %)")
+
+
+def test_lines_straight_across_are_drawn_and_named(dairy: Dairy) -> None:
+    options = "kind: bars, series: {value: litres}, target: 250, target_label: Wanted, average: true"
+    chart, _, _ = charted(dairy, options)
+    assert chart.lines == (("Wanted", Decimal(250), "250"), ("Average", Decimal(183), "183"))
+    drawn = svg(chart)
+    assert "Wanted: 250" in drawn
+    assert "Average: 183" in drawn
+    dashes = re.findall(r'stroke-dasharray="([^"]+)"', drawn)
+    assert len(set(dashes)) == 2
+
+
+@pytest.mark.parametrize("kind", ["bars", "stacked", "lines"])
+def test_what_is_drawn_stays_inside_and_is_as_high_as_its_value(dairy: Dairy, kind: str) -> None:
+    chart, _, _ = charted(dairy, f"kind: {kind}, series: {{value: litres}}, unit: litres")
+    drawn = svg(chart)
+    heights = [float(found) for found in re.findall(r'<rect [^>]*height="([\d.]+)"', drawn)]
+    ys = [float(found) for found in re.findall(r' y="(-?[\d.]+)"', drawn)]
+    assert min(ys) >= 0
+    assert max(ys) <= chart.height + 1
+    if kind != "lines":
+        largest, second, third = sorted(heights, reverse=True)[:3]
+        assert largest == pytest.approx(2 * second, rel=0.02)
+        assert second == pytest.approx(4 * third, rel=0.05)
+
+
+def test_many_places_leave_out_texts_rather_than_let_them_touch(dairy: Dairy) -> None:
+    lines = [f"117,2026-{month:02}-{day:02},5,1.00,\n" for month in (9, 10) for day in range(1, 31)]
+    dairy.write("milk.csv", HEAD + "".join(lines))
+    chart = "      - chart: {kind: bars, over: day, over_format: d MMMM, series: {value: litres}, alt: x}\n"
+    layout, _ = laid(dairy, "117", (TEXT_BLOCK, chart))
+    found = next(block for block in layout.blocks if isinstance(block, LaidChart))
+    drawn = re.findall(r'<text x="([\d.]+)"[^>]*>(\d+ \w+)</text>', svg(found))
+    ends = [(float(x), float(x) + family().width(text, "Gonnet-Regular", 7)) for x, text in drawn]
+    assert 5 <= len(ends) < 60
+    assert all(first[1] < second[0] for first, second in itertools.pairwise(ends))
+
+
+def test_a_workbooks_chart_refers_to_the_cells_beside_it(dairy: Dairy) -> None:
+    _, layout, look = charted(dairy, "kind: bars, series: {value: litres}, target: 250, unit: litres")
+    data = draw(layout, "xlsx", look).data
+    with zipfile.ZipFile(io.BytesIO(data)) as book:
+        chart = book.read("xl/charts/chart1.xml").decode()
+        drawing = book.read("xl/drawings/drawing1.xml").decode()
+        sheet = book.read("xl/worksheets/sheet1.xml").decode()
+    areas = re.findall(r"<c:f>Report!\$(\w+)\$(\d+):\$\w+\$(\d+)</c:f>", chart)
+    assert {column for column, _, _ in areas} == {"A", "B", "C"}
+    (rows,) = {(int(first), int(last)) for _, first, last in areas}
+    assert rows[1] - rows[0] == 2
+    cells = dict(re.findall(r'<c r="(B\d+)"[^>]*><v>(-?[\d.]+)</v>', sheet))
+    assert [cells[f"B{row}"] for row in range(rows[0], rows[1] + 1)] == ["400", "200", "-50"]
+    assert 'descr="Litres of each day"' in drawing
+    assert "<c:barChart>" in chart
+    assert "<c:lineChart>" in chart
+
+
+@pytest.mark.parametrize("form", ["pdf", "html"])
+def test_a_chart_says_what_it_shows_to_those_who_cannot_see_it(dairy: Dairy, form: Any) -> None:  # noqa: ANN401
+    _, layout, look = charted(dairy, "kind: lines, series: {value: litres}")
+    data = draw(layout, form, look).data
+    if form == "html":
+        assert b'role="img"><title>Litres of each day</title>' in data
+    else:
+        pages = b"".join(_streams(data))
+        assert b"/Figure <</Alt <feff" + "Litres of each day".encode("utf-16-be").hex().encode() + b">>> BDC" in pages
+
+
+def _streams(data: bytes) -> list[bytes]:
+    found = []
+    for part in data.split(b"\nstream\n")[1:]:
+        try:
+            found.append(zlib.decompress(part.split(b"endstream")[0].rstrip(b"\n")))
+        except zlib.error:
+            continue
+    return found
+
+
+def test_a_ticks_number_that_is_somebodys_key_holds_nobody(dairy: Dairy) -> None:
+    people = "farm_no,farm_name,email,adviser\n117,Laka,laka@members.tarnvale.example,\n"
+    others = "".join(f"{key},Farm {key},f{key}@members.tarnvale.example,\n" for key in (50, 100, 200, 250, 300, 400))
+    dairy.write("members.csv", people + others)
+    dairy.write("milk.csv", HEAD + "117,2026-10-01,390,1.00,\n117,2026-10-02,250,2.00,\n")
+    chart = "      - chart: {kind: bars, over: day, series: {value: litres}, target: 250, alt: Litres}\n"
+    documents = ("as: xlsx}", "as: xlsx}, {report: statement, as: html}")
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, (TEXT_BLOCK, chart), documents)
+        package = dairy.by_key(tools, run)["117"]
+    assert (str(package.state), package.reason) == ("ready", "")

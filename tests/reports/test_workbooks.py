@@ -1,0 +1,112 @@
+"""How a workbook's sheet is set up, and that what stands out and what is totalled stays so in it."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import openpyxl
+import pytest
+
+from gonnet.demo import logo
+from gonnet.reports import draw
+from gonnet.reports.xlsx import sheet_name
+from opened import HEAD, laid
+from support import SETTINGS, Dairy
+
+TEXT_BLOCK = '      - text: "Collected in October."\n'
+TABLE = (
+    "table: {columns: [{field: day}, {field: litres, format: '#,##0', total: sum}, {field: remark, total: count}], "
+    "OPTIONS}"
+)
+
+
+def book(dairy: Dairy, *blocks: str, **report: str) -> Any:  # noqa: ANN401
+    """The opened workbook of farm 117 with these blocks alone."""
+    changes = [(TEXT_BLOCK, "".join(f"      - {block}\n" for block in blocks))]
+    changes += [("    blocks:", "".join(f"    {name}: {value}\n" for name, value in report.items()) + "    blocks:")]
+    layout, look = laid(dairy, "117", *changes)
+    return openpyxl.load_workbook(io.BytesIO(draw(layout, "xlsx", look).data))
+
+
+def found(sheet: Any, value: object) -> Any:  # noqa: ANN401
+    """The first cell that holds a value."""
+    return next(cell for row in sheet.iter_rows() for cell in row if cell.value == value)
+
+
+def test_what_stands_out_keeps_its_number_and_wears_its_look(dairy: Dairy) -> None:
+    options = (
+        "emphasise: [{when: litres > 795, cells: [litres], as: [bold, tint, mark]}, {when: remark = '=1+1', as: bold}]"
+    )
+    sheet = book(dairy, TABLE.replace("OPTIONS", options)).active
+    loud, quiet = found(sheet, 800), found(sheet, 790)
+    assert (loud.font.b, quiet.font.b) == (True, False)
+    assert (loud.fill.patternType, quiet.fill.patternType) == ("solid", None)
+    assert loud.number_format == '"‣ "#,##0'
+    assert found(sheet, "=1+1").font.b
+    assert found(sheet, "=1+1").data_type == "s"
+
+
+def test_totals_may_be_formulas_over_their_rows_and_groups(dairy: Dairy) -> None:
+    dairy.write("milk.csv", HEAD + "117,2026-10-01,1,1.00,a\n117,2026-10-02,2,1.00,b\n117,2026-10-03,4,1.00,a\n")
+    options = "group: {by: remark}, totals: formulas"
+    sheet = book(dairy, TABLE.replace("OPTIONS", options)).active
+    cells = {str(cell.value): cell.row for row in sheet.iter_rows() for cell in row if cell.data_type == "f"}
+    first = found(sheet, 1).row
+    assert list(cells)[:2] == [f"=SUBTOTAL(9,B{first}:B{first + 1})", f"=SUBTOTAL(3,C{first}:C{first + 1})"]
+    whole = [formula for formula in cells if formula.startswith(f"=SUBTOTAL(9,B{first}:")][-1]
+    assert cells[whole] == max(cells.values())
+    assert whole == f"=SUBTOTAL(9,B{first}:B{first + 4})"
+
+
+@pytest.mark.parametrize(
+    ("blocks", "frozen", "filtered"),
+    [([], True, True), ([TABLE.replace("OPTIONS", "sort: day")], False, False)],
+)
+def test_a_sheet_with_one_table_is_frozen_and_has_a_filter(
+    dairy: Dairy, blocks: list[str], frozen: bool, filtered: bool
+) -> None:
+    sheet = book(dairy, *blocks).active
+    assert (sheet.freeze_panes is not None, sheet.auto_filter.ref is not None) == (frozen, filtered)
+    if filtered:
+        head, last = found(sheet, "Litres").row, found(sheet, "Total").row - 1
+        assert sheet.auto_filter.ref == f"A{head}:D{last}"
+
+
+def test_the_print_set_up_is_that_of_the_report(dairy: Dairy) -> None:
+    sheet = book(dairy, "space: 5", landscape="true", paper="A3").active
+    assert (sheet.page_setup.orientation, sheet.page_setup.paperSize) == ("landscape", 8)
+    assert sheet.sheet_properties.pageSetUpPr.fitToPage
+    assert (sheet.page_setup.fitToWidth or 1, sheet.page_setup.fitToHeight) == (1, 0)
+
+
+def test_a_sheet_has_the_name_that_the_report_gives_made_legal(dairy: Dairy) -> None:
+    assert book(dairy, "space: 5", sheet='"Milk [{{ key }}] of / {{ recipient.farm_name }}"').sheetnames == [
+        "Milk 117 of Łąka Górna"
+    ]
+
+
+@pytest.mark.parametrize(
+    ("text", "name"),
+    [("'quoted'", "quoted"), ("History", "Report"), ("", "Report"), ("a:b?c*d", "a b c d"), ("x" * 40, "x" * 31)],
+)
+def test_any_text_becomes_a_name_that_a_sheet_may_have(text: str, name: str) -> None:
+    assert sheet_name(text) == name
+
+
+def test_a_picture_is_as_large_as_on_the_page_and_says_what_it_shows(dairy: Dairy) -> None:
+    logo.write(dairy.folder / "logo.png")
+    sheet = book(dairy, "{image: logo.png, alt: A drop of milk, width: 25.4}").active
+    (image,) = sheet._images
+    rows = image.anchor.to.row - image.anchor._from.row
+    assert rows == pytest.approx(72 / 15, abs=1)  # an inch, in rows of 15 points
+    assert found(sheet, "Day").row > image.anchor.to.row
+
+
+def test_the_houses_colour_and_language_reach_the_workbook(dairy: Dairy) -> None:
+    settings = SETTINGS.replace("PORT", "1").replace("locale: en_IE", "locale: de_AT, accent: '#7a1f1f'")
+    dairy.write("gonnet.yaml", settings)
+    opened = book(dairy, 'heading: "{{ figures.payable | money }}"')
+    assert opened.active["A1"].font.color.rgb == "FF7A1F1F"
+    assert found(opened.active, "€\u00a0780,51").font.b
+    assert opened.properties.creator == "Tarnvale Dairy Cooperative"
