@@ -124,6 +124,7 @@ def _gallery(workspace: Path) -> None:
     file = next((workspace / "gallery").glob("*.pdf"))
     for number, name in enumerate(("gallery-facts", "gallery-charts", "gallery-table"), 1):
         _page(file, number, name)
+    _browser(workspace, file.with_suffix(".html"), "gallery-page", "1280,1000")
 
 
 def _page(file: Path, number: int, name: str) -> None:
@@ -137,16 +138,15 @@ def _message(workspace: Path) -> None:
     assert part is not None
     page = workspace / "message.html"
     page.write_text(part.get_content(), "utf-8")
+    _browser(workspace, page, "message", "900,520")
+
+
+def _browser(workspace: Path, page: Path, name: str, size: str) -> None:
     flags = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--hide-scrollbars"]
     flags += ["--disable-background-networking", "--disable-component-update", "--disable-sync"]
-    flags += [
-        f"--user-data-dir={workspace / 'browser'}",
-        "--window-size=900,520",
-        f"--screenshot={_TARGET / 'message.png'}",
-    ]
-    subprocess.run(
-        ["chromium", *flags, page.as_uri()], check=True, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL
-    )
+    flags += [f"--user-data-dir={workspace / 'browser'}", f"--window-size={size}"]
+    command = ["chromium", *flags, f"--screenshot={_TARGET / name}.png", page.as_uri()]
+    subprocess.run(command, check=True, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
 
 
 if __name__ == "__main__":

@@ -25,7 +25,7 @@ body{max-width:60em;margin:0 auto;padding:1.5em}
 header,footer{display:flex;justify-content:space-between;gap:1em;font-size:.85em;color:#5c6663}
 header{border-bottom:1px solid ACCENT;padding-bottom:.4em}header strong{color:ACCENT}
 footer{border-top:1px solid #d5dbd8;padding-top:.4em;margin-top:2em}
-h1,h2{color:ACCENT;line-height:1.25}h1{font-size:1.7em}h2{font-size:1.25em}
+h1,h2{line-height:1.25}h1{font-size:1.7em;color:ACCENT}h2{font-size:1.25em;color:SECOND}a{color:ACCENT}
 dl{display:grid;gap:.2em 2em;margin:1em 0}dl>div{display:flex;gap:1em}
 dt{color:#5c6663}dd{margin:0;font-weight:600}
 .scroll{overflow-x:auto}table{border-collapse:collapse;margin:.5em 0 1.5em;font-size:.9em}
@@ -44,7 +44,7 @@ img,svg{max-width:100%;height:auto}figure{margin:1em 0}figcaption{font-weight:60
 
 def draw_html(layout: Layout, look: Look, family: Family) -> bytes:
     """The page's bytes; the same layout gives the same bytes."""
-    style = _STYLE.replace("ACCENT", look.accent).replace("TINT", tint_of(look.accent))
+    style = _STYLE.replace("ACCENT", look.accent).replace("SECOND", look.second).replace("TINT", tint_of(look.accent))
     parts = [
         f'<!DOCTYPE html>\n<html lang="{escape(look.language)}">\n<head><meta charset="utf-8">',
         '<meta name="viewport" content="width=device-width, initial-scale=1">',
