@@ -124,3 +124,12 @@ def test_a_trial_of_the_demo_reaches_only_me(ran: tuple[Path, str], serve: Any) 
     assert "2 messages to me@tarnvale.example, nobody else" in found.stdout
     assert dairy.mail()[before:] == ["me@tarnvale.example"] * 2
     assert dairy.json("show", "last", code=3)["states"] == {"ready": 44, "held": 5, "skipped": 1}
+
+
+def test_every_job_of_the_demo_is_found_good(ran: tuple[Path, str]) -> None:
+    for job in ("statements", "gallery"):
+        found = run_gonnet(["check", job], ran[0]).stdout
+        assert "cannot be printed" not in found
+        assert "Every name in the job is known." in found
+    found = run_gonnet(["preview", "gallery", "--only", "00116", "--as", "html"], ran[0]).stdout
+    assert "1 file in preview; no run was recorded." in found

@@ -9,10 +9,11 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
 from gonnet.pipeline.survey import Survey
 from gonnet.reports.fonts import family
-from gonnet.reports.signs import signs
+from gonnet.reports.signs import signs_of_rows
 from gonnet.wording.templates import Wording
 
 _SHOWN = 3
+_WHITE = frozenset("\t\r\x85\u2028\u2029")  # blanks and line ends on a page
 
 
 def rehearse(job: Job, found: Survey) -> Iterator[Finding]:
@@ -31,12 +32,11 @@ def rehearse(job: Job, found: Survey) -> Iterator[Finding]:
 
 
 def _unprintable(job: Job, found: Survey) -> Iterator[Finding]:
-    """A finding for each character of the rows and the list that is in no face; packages that hold one are held."""
+    """A finding for each character of the rows that no PDF can show; packages with one are held."""
     if all(document.format != "pdf" for document in job.file.package.documents):
         return
     faces = family(found.look.fonts)
-    known = signs(job, found.engine, found.fields, found.values.bound(), found.people, found.look)
-    lacking = faces.unprintable(sign for sign in known if sign.isprintable() and sign not in repr(job.file))
+    lacking = faces.unprintable(signs_of_rows(found.engine, found.fields, found.values.bound()) - _WHITE)
     for sign in lacking[:_SHOWN]:
         yield Finding(weight=Weight.ATTENTION, text=f"{faces.trouble(sign)}; a PDF with it is held")
     if len(lacking) > _SHOWN:

@@ -31,6 +31,12 @@ def signs(
     for person in people:
         for value in person.fields.values():
             found.update(str(value))
+    return frozenset(found) | signs_of_rows(engine, fields, bound)
+
+
+def signs_of_rows(engine: Engine, fields: Sequence[str], bound: Mapping[str, object]) -> frozenset[str]:
+    """The characters of the texts among the values that reports use of a row."""
+    found: set[str] = set()
     for sql in fields:
         values = f"select distinct cast({sql} as varchar) as value from gonnet_rows"
         if engine.query(f"describe select {sql} as value from gonnet_rows", bound)[0][1] == "VARCHAR":
