@@ -69,7 +69,20 @@ def test_series_are_aggregates_of_the_slices_rows(
 def test_a_chart_of_shares_begins_with_the_largest_and_its_shares_are_of_the_whole(dairy: Dairy) -> None:
     chart, _, _ = charted(dairy, "kind: shares, series: {value: amount}, format: '0.00'")
     assert chart.places == ("1 Oct", "4 Oct", "2 Oct")
-    assert chart.series[0].texts == ("40.00 (88.9 %)", "5.00 (11.1 %)", "0.00 (0.0 %)")
+    assert chart.series[0].texts == ("40.00 (88.9\u00a0%)", "5.00 (11.1\u00a0%)", "0.00 (0.0\u00a0%)")
+
+
+def test_more_shares_than_fit_a_page_are_one_bar_and_nothing_is_lost(dairy: Dairy) -> None:
+    lines = [f"117,2026-10-01,{n},1.00,remark {n}\n" for n in range(1, 91)]
+    dairy.write("milk.csv", HEAD + "".join(lines))
+    chart = "      - chart: {title: Shares, kind: shares, over: remark, series: {value: litres}, alt: x}\n"
+    layout, look = laid(
+        dairy, "117", (TEXT_BLOCK, chart), ("    blocks:", "    paper: A5\n    landscape: true\n    blocks:")
+    )
+    found = next(block for block in layout.blocks if isinstance(block, LaidChart))
+    assert (len(found.places), found.places[-1]) == (20, "…")
+    assert sum(value for value in found.series[0].values if value is not None) == sum(range(1, 91))
+    assert draw(layout, "pdf", look).pages
 
 
 def test_lines_straight_across_are_drawn_and_named(dairy: Dairy) -> None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from decimal import Decimal
 from typing import Protocol
 
 from reportlab.lib.colors import Color, HexColor
 
-from gonnet.reports.charting import LaidChart, LaidSeries
+from gonnet.reports.charting import LIGHTER, LaidChart, LaidSeries
 from gonnet.reports.fonts import REGULAR, Family
 from gonnet.reports.pen import HAIR, INK, QUIET
 
@@ -16,7 +17,6 @@ _SIZE = 7.0
 _LEGEND = 13.0
 _BELOW = 14.0
 _ROW = 15.0  # of a chart of shares
-_LIGHTER = (0.0, 0.55, 0.8, 0.3, 0.92, 0.7)  # how far the series' colours go towards white: apart also in grey
 _DASHES: tuple[tuple[float, ...], ...] = ((), (4, 2), (1, 1.5), (6, 2, 1, 2), (8, 3), (2, 2))
 
 
@@ -39,13 +39,15 @@ class AnyPen(Protocol):
 
 
 class ChartDrawing:
-    """One chart, `width` points wide."""
+    """One chart, `width` points wide and at most `ceiling` points high."""
 
-    def __init__(self, chart: LaidChart, family: Family, accent: str, width: float) -> None:
+    def __init__(self, chart: LaidChart, family: Family, accent: str, width: float, ceiling: float = math.inf) -> None:
         self._chart, self._family, self._accent = chart, family, HexColor(accent)
         self._has_legend = chart.kind != "shares" and len(chart.series) + len(chart.lines) > 1
         self.width = width
-        self.height = max(len(chart.places), 1) * _ROW if chart.kind == "shares" else chart.height
+        bars = max(len(chart.places), 1)
+        self._row = min(_ROW, ceiling / bars)
+        self.height = bars * self._row if chart.kind == "shares" else min(chart.height, ceiling)
 
     def draw(self, pen: AnyPen) -> None:
         """Draw it with a pen."""
@@ -56,7 +58,7 @@ class ChartDrawing:
             self._draw_axes()
 
     def _colour(self, number: int) -> Color:
-        part = _LIGHTER[number % len(_LIGHTER)]
+        part = LIGHTER[number % len(LIGHTER)]
         return Color(*(value + (1 - value) * part for value in self._accent.rgb()))
 
     def _draw_shares(self) -> None:
@@ -64,15 +66,15 @@ class ChartDrawing:
         left = min(max(self._family.width(text, REGULAR, 8) for text in places) + 8, self.width / 3)
         right = max(self._family.width(text, REGULAR, 8) for text in series.texts) + 8
         largest = max((value for value in series.values if value is not None), default=Decimal(0))
-        y = self.height - _ROW
+        y = self.height - self._row
         for place, value, text in zip(places, series.values, series.texts, strict=True):
             length = (
                 float(max(value or Decimal(0), Decimal(0)) / largest) * (self.width - left - right) if largest else 0
             )
             self._pen.text(0, y + 4, self._cut(place, left - 6, 8), REGULAR, 8, INK)
-            self._pen.box(left, y + 2, length, _ROW - 5, self._accent, None)
+            self._pen.box(left, y + 2, length, self._row - 5, self._accent, None)
             self._pen.text(left + length + 4, y + 4, text, REGULAR, 8, INK)
-            y -= _ROW
+            y -= self._row
 
     def _cut(self, text: str, room: float, size: float) -> str:
         """A text that fits, with … where it does not."""

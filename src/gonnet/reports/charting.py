@@ -15,6 +15,9 @@ Rows = Sequence[tuple[object, ...]]
 ChartKind = Literal["bars", "stacked", "lines", "shares"]
 _TICKS = 5
 MOST_SERIES = 6
+MOST_SHARES = 20
+LIGHTER = (0.0, 0.55, 0.8, 0.3, 0.92, 0.7)
+"""How far the colours of the series go towards white, one after the other: apart also in grey."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -141,8 +144,9 @@ class ChartSetter:
         places = _ordered(row[plan.over] for row in rows)
         own = self._own(rows, places)
         run = [self._series(label, [values.get(place) for place in places], of_run=True) for label, values in plan.run]
+        named = [self._place(place) or "–" for place in places]
         if plan.kind == "shares":
-            places, own = self._by_share(places, own[0])
+            named, own = self._by_share(places, own[0])
         series = (*own, *run)
         lines = [*plan.lines]
         known = [value for value in own[0].values if value is not None]
@@ -153,7 +157,7 @@ class ChartSetter:
             kind=plan.kind,
             title=plan.title,
             over=plan.places.label,
-            places=tuple(self._place(place) or "–" for place in places),
+            places=tuple(named),
             measured=plan.places.kind is not Kind.TEXT,
             series=series,
             lines=shown,
@@ -202,17 +206,19 @@ class ChartSetter:
         assert isinstance(shown, Decimal)
         return shown, self._value(value)
 
-    def _by_share(self, places: Sequence[object], series: LaidSeries) -> tuple[list[object], list[LaidSeries]]:
+    def _by_share(self, places: Sequence[object], series: LaidSeries) -> tuple[list[str], list[LaidSeries]]:
         """Places from the largest value down, each value with its share of the total."""
         whole = sum((value for value in series.values if value is not None), Decimal(0))
         order = sorted(range(len(places)), key=lambda at: -(series.values[at] or 0))
-        values = [series.values[at] for at in order]
+        pairs = [(self._place(places[at]) or "–", series.values[at], series.texts[at]) for at in order]
+        if len(pairs) > MOST_SHARES:  # what does not fit a page is one bar
+            rest = sum((value for _, value, _ in pairs[MOST_SHARES - 1 :] if value is not None), Decimal(0))
+            pairs = [*pairs[: MOST_SHARES - 1], ("…", *self._shown(rest))]
         texts = [
-            f"{series.texts[at]} ({self._share(series.values[at], whole)} %)" if series.values[at] is not None else ""
-            for at in order
+            f"{text} ({self._share(value, whole)}\u00a0%)" if value is not None else "" for _, value, text in pairs
         ]
-        found = LaidSeries(label=series.label, values=tuple(values), texts=tuple(texts))
-        return [places[at] for at in order], [found]
+        found = LaidSeries(label=series.label, values=tuple(value for _, value, _ in pairs), texts=tuple(texts))
+        return [place for place, _, _ in pairs], [found]
 
     def _share(self, value: Decimal | None, whole: Decimal) -> str:
         return self._house.number(rounded_half_up(100 * (value or 0) / whole, 1), "0.0") if whole else "–"

@@ -97,7 +97,7 @@ class PictureFlow(Flowable):
         self.spaceAfter = 8
 
     def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """The width of the page; a picture that is taller than the room left gets smaller."""
+        """The width of the page, and the height of the picture."""
         return self.width, self.height
 
     def split(self, available_width: float, available_height: float) -> list[Flowable]:

@@ -13,9 +13,11 @@ from gonnet.reports.pen import Pen
 class ChartFlow(Flowable):
     """A chart as wide as the page."""
 
-    def __init__(self, chart: LaidChart, family: Family, alphabet: Alphabet, accent: str, width: float) -> None:
+    def __init__(
+        self, chart: LaidChart, family: Family, alphabet: Alphabet, accent: str, width: float, ceiling: float
+    ) -> None:
         super().__init__()
-        self._drawing = ChartDrawing(chart, family, accent, width)
+        self._drawing = ChartDrawing(chart, family, accent, width, ceiling)
         self._pen, self._alt = Pen(family, alphabet), chart.alt
         self.width, self.height = width, self._drawing.height
         self.spaceAfter = 12

@@ -88,8 +88,8 @@ class Flow:
         if not chart.places:
             yield Paragraph(_plain(chart.empty), self._body)
             return
-        lower = replace(chart, height=min(chart.height, self._page - 60))  # no taller than a page with its title
-        yield ChartFlow(lower, self._family, self._alphabet, self._look.accent, self._width)
+        ceiling = self._page - 60  # a page with the chart's title
+        yield ChartFlow(chart, self._family, self._alphabet, self._look.accent, self._width, ceiling)
 
     def _table(self, table: LaidTable) -> Iterator[Flowable]:
         """A table, as many times beside itself as its columns need; new pages where its groups want them."""

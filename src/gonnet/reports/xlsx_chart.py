@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from gonnet.reports.cells import xml_safe
-from gonnet.reports.charting import LaidChart
+from gonnet.reports.charting import LIGHTER, LaidChart
 
 _KINDS: dict[str, dict[str, str]] = {
     "bars": {"type": "column"},
@@ -16,7 +16,6 @@ _KINDS: dict[str, dict[str, str]] = {
     "shares": {"type": "bar"},
 }
 _DASHES = ("solid", "dash", "round_dot", "dash_dot", "long_dash", "square_dot")
-_LIGHTER = (0.0, 0.55, 0.8, 0.3, 0.92, 0.7)
 
 Column = tuple[str, tuple[Decimal | None, ...], bool]
 """A series: its label, its values, and whether it is a line whatever the kind of the chart."""
@@ -97,6 +96,6 @@ def _drawn(
 
 
 def _mixed(accent: str, number: int) -> str:
-    part = _LIGHTER[number % len(_LIGHTER)]
+    part = LIGHTER[number % len(LIGHTER)]
     values = (int(accent[at : at + 2], 16) for at in (1, 3, 5))
     return "#" + "".join(f"{round(value + (255 - value) * part):02x}" for value in values)
