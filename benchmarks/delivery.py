@@ -85,7 +85,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
         job = load_job(workspace, "statements")
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         plans = run.plans[:count]
-        rows = dict(rows_of(run.engine, run.fields, plans[0].key, plans[-1].key))
+        rows = dict(rows_of(run.engine, run.fields, [plan.key for plan in plans]))
         alphabet = signs(job, run.engine, run.fields, run.values.bound(), run.people, run.look)
         for form in ("pdf", "xlsx"):
             setter, painter = Setter(run.reports, Wording(run.look.house), run.look), Painter(run.look, alphabet)

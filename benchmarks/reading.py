@@ -22,7 +22,7 @@ import psycopg
 
 from gonnet.data import Values, load
 from gonnet.jobs import load_job, load_workspace
-from gonnet.split import by_key
+from gonnet.split import bring_together, by_key
 
 _URL = "postgresql://postgres@127.0.0.1:5432/test"
 _TABLE = "gonnet_benchmark"
@@ -58,7 +58,13 @@ def main() -> None:
     print(f"{rows:,} rows, {keys:,} keys")
     for way, (seconds, peak) in found.items():
         print(f"{way:<22} {seconds:6.1f} s   peak {peak:7,.0f} MB")
-    pairs = (("postgresql", "bare copy"), ("parquet", "bare parquet"), ("parquet", "bare parquet, sorted"))
+    pairs = (
+        ("postgresql", "bare copy"),
+        ("postgresql, together", "bare copy"),
+        ("parquet", "bare parquet"),
+        ("parquet, together", "bare parquet"),
+        ("parquet, together", "bare parquet, sorted"),
+    )
     for source, bare in pairs:
         print(f"{source + ' / ' + bare:<32} {found[source][0] / found[bare][0]:5.2f}")
 
@@ -112,12 +118,14 @@ def _bare_sort(folder: Path) -> None:
     duckdb.execute(f"create table t as select * from read_parquet('{file}') order by farm_no")
 
 
-def _gonnet(name: str) -> Callable[[Path], None]:
+def _gonnet(name: str, *, together: bool = False) -> Callable[[Path], None]:
     def load_and_split(folder: Path) -> None:
         workspace = load_workspace(folder)
         job = load_job(workspace, name)
         loaded = load(job, workspace, Values(given={}, as_of=dt.date(2026, 11, 1)))
         by_key(loaded.engine, "milk", "farm_no")
+        if together:
+            bring_together(loaded.engine)
 
     return load_and_split
 
@@ -128,6 +136,8 @@ _WAYS: dict[str, Callable[[Path], None]] = {
     "bare parquet": _bare_parquet,
     "bare parquet, sorted": _bare_sort,
     "parquet": _gonnet("parquet"),
+    "postgresql, together": _gonnet("postgresql", together=True),
+    "parquet, together": _gonnet("parquet", together=True),
 }
 
 if __name__ == "__main__":

@@ -20,14 +20,19 @@ from typing import Any
 import pytest
 from sqlalchemy import create_engine, text
 
-from gonnet.data import Values, load
+from gonnet.data import Engine, Values, load, per_key
 from gonnet.data.binding import bound
+from gonnet.data.databases import Databases
+from gonnet.data.per_key import Question
+from gonnet.data.staging import Target
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs import load_job, load_workspace
+from gonnet.jobs.sources import DatabaseDataSet, PerKey
+from gonnet.jobs.workspace import Database
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
-from gonnet.pipeline.tools import open_tools
+from gonnet.pipeline.tools import no_progress, open_tools
 from support import AS_OF, Dairy, free_port
 
 SERVERS = {
@@ -232,9 +237,6 @@ def test_a_check_may_read_a_few_rows_of_each_query(dairy: Dairy, place: Place) -
 def test_all_queries_of_a_run_see_one_state(dairy: Dairy, place: Place) -> None:
     if place.kind == "sqlite":
         pytest.skip("a SQLite reader holds its own state")
-    from gonnet.data.databases import Databases
-    from gonnet.jobs.workspace import Database
-
     place.run("create table members (k varchar(60))", "insert into members values ('a')")
     databases = Databases(secrets=load_workspace(dairy.folder).secrets, folder=dairy.folder)
     with closing(databases):
@@ -242,6 +244,13 @@ def test_all_queries_of_a_run_see_one_state(dairy: Dairy, place: Place) -> None:
         assert connection.execute(text("select count(*) from members")).scalar() == 1
         place.run("insert into members values ('b')")
         assert connection.execute(text("select count(*) from members")).scalar() == 1
+        if place.kind == "postgresql":
+            spec = DatabaseDataSet(database="pool", sql="select k from members where k >= $key", per_key=PerKey())
+            question = Question.of(spec, Database(url=place.url), "asked_for", {}, "here")
+            with closing(Engine()) as engine:
+                target = Target(name="seen", where="here", scratch=dairy.folder)
+                per_key.load(engine, target, question, ["a"], databases, no_progress)
+                assert engine.query("select * from seen") == [("a", "a")]
 
 
 @pytest.mark.parametrize(

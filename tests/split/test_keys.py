@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from gonnet.data import Engine
 from gonnet.errors import DataError
-from gonnet.split import Slices, by_key
+from gonnet.split import Slices, bring_together, by_key
 from gonnet.split.keys import rows_of
 
 CELLS = st.one_of(
@@ -28,8 +28,11 @@ def split(values: list[object], kind: str = "varchar") -> tuple[Slices, dict[str
         )
         slices = by_key(engine, "milk", "k")
         keys = list(slices.counts)
-        rows = rows_of(engine, ["n"], keys[0], keys[-1]) if keys else []
-        return slices, {key: [n for (n,) in found] for key, found in rows}
+        found = dict(rows_of(engine, ["n"], keys))
+        bring_together(engine)
+        assert dict(rows_of(engine, ["n"], keys)) == found
+        assert dict(rows_of(engine, ["n"], keys[1::2])) == {key: found[key] for key in keys[1::2]}
+        return slices, {key: [n for (n,) in rows] for key, rows in found.items()}
 
 
 @settings(max_examples=60)

@@ -141,6 +141,23 @@ class Databases:
                 raise self.told(error, name, database, where, None) from error
         return self._open[name]
 
+    def shared_state(self, name: str, database: Database, where: str) -> str | None:
+        """What the run's connection sees, as other connections can take it up; None where the server has no such thing.
+
+        PostgreSQL 9.2 and later: pg_export_snapshot and SET TRANSACTION SNAPSHOT.
+
+        Raises:
+            JobError: the driver is missing or the password is refused.
+            UnreachableError: the server is not there.
+        """
+        connection = self.connection(name, database, where)
+        if connection.dialect.name != "postgresql":
+            return None
+        try:
+            return str(connection.exec_driver_sql("select pg_export_snapshot()").scalar_one())
+        except SQLAlchemyError as error:
+            raise self.told(error, name, database, where, 0) from error
+
     def _url(self, name: str, database: Database, where: str) -> URL:
         try:
             url = make_url(self.secrets.resolve(database.url, where, in_url=True))
@@ -248,11 +265,13 @@ def _connect_args(url: URL, seconds: int) -> dict[str, Any]:
             return {}
 
 
-def snapshot(connection: Connection, seconds: int) -> Connection:
-    """Begin the run's transaction: it reads only, and sees one state from beginning to end."""
+def snapshot(connection: Connection, seconds: int, shared: str | None = None) -> Connection:
+    """Begin a transaction that reads only and sees one state throughout: the shared one, where there is one."""
     match connection.dialect.name:
         case "postgresql":
             connection = connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+            if shared is not None:
+                connection.exec_driver_sql(f"set transaction snapshot '{shared}'")
             connection.exec_driver_sql(f"set local statement_timeout = {seconds * 1000}")
             return connection
         case "mysql" | "mariadb":

@@ -2,7 +2,8 @@
 
 Each key is asked for with a query of its own, the key bound as `$key`, a few at the same time on pooled connections.
 What a question answers belongs to the key that was asked for, by construction. One that fails holds that key alone.
-The split of one result is quicker and sees one state of the database; this is for where it cannot be had.
+The split of one result is quicker; this is for where it cannot be had. On PostgreSQL all questions see the state of the
+database that the run's other queries see; elsewhere each sees its own.
 """
 
 from __future__ import annotations
@@ -111,6 +112,7 @@ def _ask_all(
 ) -> list[Answer]:
     spec, where = question.spec, target.where
     assert spec.per_key is not None
+    shared = databases.shared_state(spec.database, question.database, where)
     pool = databases.pool(spec.database, question.database, where, spec.per_key.at_once)
 
     def told(error: SQLAlchemyError) -> GonnetError:
@@ -118,7 +120,7 @@ def _ask_all(
 
     try:
         with ThreadPoolExecutor(spec.per_key.at_once) as threads:
-            asked = [threads.submit(_ask, question, pool, told, key) for key in keys]
+            asked = [threads.submit(_ask, question, pool, shared, told, key) for key in keys]
             for count, _ in enumerate(as_completed(asked), 1):
                 progress(count, len(keys))
             return [future.result() for future in asked]
@@ -126,12 +128,14 @@ def _ask_all(
         pool.dispose()
 
 
-def _ask(question: Question, pool: SqlEngine, told: Callable[[SQLAlchemyError], GonnetError], key: str) -> Answer:
+def _ask(
+    question: Question, pool: SqlEngine, shared: str | None, told: Callable[[SQLAlchemyError], GonnetError], key: str
+) -> Answer:
     values = {**question.values, "key": key}
     sql, names = question.sql, question.names
     try:
         with pool.connect() as plain:
-            connection = snapshot(plain, question.database.seconds)
+            connection = snapshot(plain, question.database.seconds, shared)
             result = connection.execute(statement_of(sql, names, values), bindable(connection, names, values))
             hints, columns = declared(connection, result), tuple(result.keys())
             rows = tuple(tuple(row) for row in result.fetchmany(question.database.max_rows + 1))

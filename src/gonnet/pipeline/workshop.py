@@ -19,6 +19,7 @@ from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
 from gonnet.reports.signs import signs
 from gonnet.rules import Outcome
+from gonnet.split import bring_together
 from gonnet.split.keys import rows_of
 
 _BATCH = 100  # packages that a worker makes at a time
@@ -33,6 +34,8 @@ def make(
         StorageError: a file cannot be kept, or a worker died.
     """
     wanted = [plan for plan in found.plans if plan.documents]
+    if len(wanted) > _BATCH:
+        bring_together(found.engine)
     bench = _put_bench(job, tools, found, letter)
     try:
         with tools.executor(len(wanted)) as executor:
@@ -69,7 +72,7 @@ def _all_made(
 
 
 def _orders(found: Survey, batch: Sequence[PackagePlan], letter: Letter | None) -> tuple[Order, ...]:
-    rows = dict(rows_of(found.engine, found.fields, batch[0].key, batch[-1].key, found.values.bound()))
+    rows = dict(rows_of(found.engine, found.fields, [plan.key for plan in batch], found.values.bound()))
     return tuple(_order(plan, rows.get(plan.key, []), letter) for plan in batch)
 
 

@@ -9,10 +9,11 @@ from gonnet.data import ColumnType, Engine, quoted
 from gonnet.data.keys import BLANK, key_text
 from gonnet.errors import DataError
 
-SORTED = "gonnet_rows"
+ROWS = "gonnet_rows"
 KEY = "gonnet_key"
 ROW = "gonnet_row"
 _SEEN = "gonnet_seen"
+_SORTED = "gonnet_sorted"
 
 _FLOAT_AS = "decimal(30, 10)"
 
@@ -39,7 +40,9 @@ class Slices:
 
 
 def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slices:
-    """Sort `table` by its key once, as table `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = first data row).
+    """Give every row of `table` its key, as `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = first data row).
+
+    What only counts and sums needs no order; what draws many slices calls `bring_together` first.
 
     Raises:
         DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart.
@@ -48,20 +51,25 @@ def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slice
     expression, trimmed = _key(engine, table, column, where)
     chosen = ", ".join(_exact(engine, table, found, where) for found in columns)
     engine.query(
-        f"""create table {SORTED} as
-        select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}
-        order by {KEY} nulls last, {ROW}"""
+        f"create view {ROWS} as select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}"
     )
-    counts = engine.query(f"select {KEY}, count(*) from {SORTED} where {KEY} is not null group by 1 order by 1")
-    without = engine.query(f"select {ROW} from {SORTED} where {KEY} is null order by 1 limit 5")
+    grouped = engine.query(f"select {KEY}, count(*) from {ROWS} group by 1 order by 1 nulls last")
+    without = sum(_int(count) for key, count in grouped if key is None)
+    first = engine.query(f"select {ROW} from {ROWS} where {KEY} is null order by 1 limit 5") if without else []
     return Slices(
-        counts={str(key): _int(count) for key, count in counts},
-        columns=tuple(found for found in engine.columns(SORTED) if found.name not in (KEY, ROW)),
-        read=engine.count(SORTED),
-        without_key=_int(engine.query(f"select count(*) from {SORTED} where {KEY} is null")[0][0]),
-        first_without_key=tuple(_int(row[0]) for row in without),
+        counts={str(key): _int(count) for key, count in grouped if key is not None},
+        columns=tuple(found for found in engine.columns(ROWS) if found.name not in (KEY, ROW)),
+        read=engine.count(table),
+        without_key=without,
+        first_without_key=tuple(_int(row[0]) for row in first),
         trimmed=trimmed,
     )
+
+
+def bring_together(engine: Engine) -> None:
+    """Sort `gonnet_rows` by key and row once, so that any slice is found without looking at all the others."""
+    engine.query(f"create table {_SORTED} as select * from {ROWS} order by {KEY} nulls last, {ROW}")
+    engine.query(f"create or replace view {ROWS} as select * from {_SORTED}")
 
 
 def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
@@ -83,21 +91,26 @@ def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
 
 
 def rows_of(
-    engine: Engine, expressions: Sequence[str], first: str, last: str, values: Mapping[str, object] | None = None
+    engine: Engine, expressions: Sequence[str], keys: Sequence[str], values: Mapping[str, object] | None = None
 ) -> Iterator[tuple[str, list[tuple[object, ...]]]]:
-    """Yield key and rows of each slice from key `first` to key `last`, in key order and each in source order.
+    """Yield key and rows of each slice of `keys` that has rows, in key order and each in source order.
 
     Args:
         engine: The engine, after `by_key`.
         expressions: SQL expressions over the data set's columns; a row is a tuple of their values.
-        first: The first key wanted.
-        last: The last key wanted.
+        keys: The keys wanted.
         values: Parameters that the expressions may name.
     """
+    if not keys:
+        return
     chosen = "".join(f", {expression}" for expression in expressions)
+    # The range finds the place in what is sorted; the list leaves out whoever lies between.
+    wanted = (
+        f"{KEY} between $gonnet_first and $gonnet_last and {KEY} in (select unnest(cast($gonnet_wanted as varchar[])))"
+    )
+    bound = {"gonnet_first": min(keys), "gonnet_last": max(keys), "gonnet_wanted": list(keys)}
     rows = engine.query(
-        f"select {KEY}{chosen} from {SORTED} where {KEY} between $gonnet_first and $gonnet_last order by {KEY}, {ROW}",
-        {**(values or {}), "gonnet_first": first, "gonnet_last": last},
+        f"select {KEY}{chosen} from {ROWS} where {wanted} order by {KEY}, {ROW}", {**(values or {}), **bound}
     )
     start = 0
     while start < len(rows):
