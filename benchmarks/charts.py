@@ -16,7 +16,6 @@ from gonnet.reports import Painter
 from gonnet.reports.layout import Setter
 from gonnet.reports.signs import signs
 from gonnet.split.keys import rows_of
-from gonnet.wording.templates import Wording
 
 _FARMS = 300
 _CHART = """      - chart:
@@ -51,9 +50,12 @@ def _milliseconds(folder: Path) -> float:
         job = load_job(workspace, "statements")
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         rows = dict(rows_of(run.engine, run.fields, [plan.key for plan in run.plans]))
-        alphabet = signs(job, run.engine, run.fields, run.values.bound(), run.people, run.look)
+        alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
         run.engine.close()
-    setter, painter = Setter(run.reports, Wording(run.look.house), run.look), Painter(run.look, alphabet)
+    setter, painter = (
+        Setter(run.house.reports, run.house.reading.wording, run.house.look),
+        Painter(run.house.look, alphabet),
+    )
     rounds = []
     for _ in range(5):
         began = time.perf_counter()

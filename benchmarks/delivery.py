@@ -77,7 +77,6 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
     from gonnet.reports.layout import Setter
     from gonnet.reports.signs import signs
     from gonnet.split.keys import rows_of
-    from gonnet.wording.templates import Wording
 
     workspace = load_workspace(folder)
     found = {}
@@ -86,9 +85,12 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         plans = run.plans[:count]
         rows = dict(rows_of(run.engine, run.fields, [plan.key for plan in plans]))
-        alphabet = signs(job, run.engine, run.fields, run.values.bound(), run.people, run.look)
+        alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
         for form in ("pdf", "xlsx"):
-            setter, painter = Setter(run.reports, Wording(run.look.house), run.look), Painter(run.look, alphabet)
+            setter, painter = (
+                Setter(run.house.reports, run.house.reading.wording, run.house.look),
+                Painter(run.house.look, alphabet),
+            )
             began = time.perf_counter()
             for plan in plans:
                 painter.draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form)

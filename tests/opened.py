@@ -25,11 +25,11 @@ def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Lay
     job = dairy.job(*changes)
     with dairy.tools() as tools:
         found = survey(job, tools, Request(as_of=AS_OF, asked={}))
-        look = found.look
+        look = found.house.look
     with closing(found.engine):
         plan = next(plan for plan in found.plans if plan.key == key)
         rows = dict(rows_of(found.engine, found.fields, [key], found.values.bound()))[key]
-        return Setter(found.reports, Wording(look.house), look).lay(
+        return Setter(found.house.reports, Wording(look.house), look).lay(
             "statement", key, rows, plan.names, plan.evaluated.hidden("statement")
         ), look
 

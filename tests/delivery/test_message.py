@@ -35,7 +35,7 @@ def opened(data: bytes) -> EmailMessage:
 
 
 def written(subject: str = "Milk statement", markup: str = "Dear **Zoë**", **changes: object) -> bytes:
-    return write_message(envelope(**changes), subject, Body.of(markup), "en-IE")  # type: ignore[arg-type]
+    return write_message(envelope(**changes), subject, Body.of(markup), "en_IE")  # type: ignore[arg-type]
 
 
 def test_the_whole_message() -> None:

@@ -10,7 +10,8 @@ from gonnet.recipients.matching import near_misses, unmatched
 
 def person(key: str, *mailboxes: str, line: int = 1) -> Recipient:
     to = tuple(Address(mailbox=mailbox) for mailbox in mailboxes)
-    return Recipient(key=key, line=line, name=f"Farm {key}", to=to, cc=(), bcc=(), problem=None, fields={})
+    name = f"Farm {key}"
+    return Recipient(key=key, line=line, name=name, to=to, cc=(), bcc=(), problem=None, fields={}, language="en")
 
 
 def test_every_key_of_the_data_and_of_the_list_is_there_once() -> None:

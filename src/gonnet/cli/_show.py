@@ -33,7 +33,8 @@ def console() -> Console:
 
 def safe(text: object) -> str:
     """Text that cannot steer the terminal, whatever a name or a server's answer contains."""
-    return "".join(sign if sign.isprintable() else "�" for sign in str(text).replace("\n", " "))
+    # The blanks that stand between the digits of some languages are blanks, whatever their kind.
+    return "".join(sign if sign.isprintable() else " " if sign.isspace() else "�" for sign in str(text))
 
 
 def line(text: str = "", style: str = "") -> None:

@@ -36,6 +36,14 @@ class Values:
                 found[name] = list(value) if isinstance(value, tuple) else value
         return found
 
+    def said_by(self, calendar: Calendar) -> Values:
+        """The same values, with periods called as `calendar` calls them."""
+        named = {
+            name: calendar.period(value.id, "day", self.as_of) if isinstance(value, Period) else value
+            for name, value in self.given.items()
+        }
+        return Values(given=named, as_of=self.as_of)
+
     def recorded(self) -> dict[str, str]:
         """Name → text, for the ledger."""
         return {name: _recorded(value) for name, value in self.given.items()}

@@ -11,7 +11,9 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from babel import dates
+from babel import Locale, dates
+
+from gonnet.wording.words import words_of
 
 Span = Literal["day", "week", "month", "quarter", "half-year", "year"]
 
@@ -129,7 +131,9 @@ class Calendar:
         year = _add(start, 12 - (start.month - self.year_begins) % 12 - 1).year
         part = (start.month - self.year_begins) % 12 // _MONTHS[span] + 1
         sign = {"quarter": f"-Q{part}", "half-year": f"-H{part}", "year": ""}[span]
-        label = {"quarter": f"Q{part} {year}", "half-year": f"H{part} {year}", "year": f"{year}"}[span]
+        quarter = Locale.parse(self.locale).quarters["format"]["abbreviated"].get(part, "")
+        half = words_of(self.locale).half.format(part, year)
+        label = {"quarter": f"{quarter} {year}", "half-year": half, "year": f"{year}"}[span]
         if span == "year" and self.year_begins != 1:
             label = f"{year - 1}/{year % 100:02d}"
         return Period(id=f"{year}{sign}", label=label, start=start, end=end)
@@ -137,9 +141,8 @@ class Calendar:
     def _week(self, day: dt.date) -> Period:
         year, week, weekday = day.isocalendar()
         start = day - dt.timedelta(days=weekday - 1)
-        return Period(
-            id=f"{year}-W{week:02d}", label=f"W{week:02d} {year}", start=start, end=start + dt.timedelta(days=6)
-        )
+        label = words_of(self.locale).week.format(f"{week:02d}", year)
+        return Period(id=f"{year}-W{week:02d}", label=label, start=start, end=start + dt.timedelta(days=6))
 
     def _day(self, day: dt.date) -> Period:
         return Period(id=day.isoformat(), label=self._said(day), start=day, end=day)

@@ -21,6 +21,7 @@ from urllib.parse import quote
 from gonnet.delivery import headers
 from gonnet.delivery.body import Body
 from gonnet.recipients import Address
+from gonnet.wording.languages import direction, language_tag
 
 _TYPES = {
     "csv": "text/csv",
@@ -31,7 +32,7 @@ _TYPES = {
 _EPOCH = dt.datetime(1970, 1, 1, tzinfo=dt.UTC)
 _LINE = 76  # characters of an encoded line (RFC 2045, 6.8)
 _PAGE = (
-    '<!DOCTYPE html>\n<html lang="{lang}"><head><meta charset="utf-8"><title>{title}</title></head>\n'
+    '<!DOCTYPE html>\n<html lang="{lang}" dir="{way}"><head><meta charset="utf-8"><title>{title}</title></head>\n'
     '<body style="font-family:sans-serif;font-size:15px;line-height:1.5;color:#1d2321;max-width:40em">\n'
     "{body}</body></html>\n"
 )
@@ -74,18 +75,21 @@ class Attachment:
     data: bytes
 
 
-def write_message(envelope: Envelope, subject: str, body: Body, language: str) -> bytes:
+def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> bytes:
     """A message up to its attachments, ready to be sealed.
 
     Args:
         envelope: From, to whom, Message-ID.
         subject: The subject line.
         body: What it says.
-        language: BCP 47 tag of the texts.
+        locale: The CLDR locale of the texts.
     """
     outer, inner = _boundaries(envelope.message_id)
     page = _PAGE.format(
-        lang=html.escape(language, quote=True), title=html.escape(headers.clean(subject)), body=body.html
+        lang=html.escape(language_tag(locale), quote=True),
+        way=direction(locale),
+        title=html.escape(headers.clean(subject)),
+        body=body.html,
     )
     block = b"".join(
         [

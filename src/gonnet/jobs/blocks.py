@@ -9,6 +9,7 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs.charts import ChartBlock
 from gonnet.jobs.parts import Names, Part, Shown
+from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Accent, Aggregate, Millimetres, Total, as_float, as_tuple, as_tuple_of_one, exact
 from gonnet.wording.formats import is_date_pattern, is_number_pattern
 
@@ -18,19 +19,34 @@ Edges = Annotated[tuple[Decimal, ...], BeforeValidator(lambda value: tuple(map(e
 class HeadingBlock(Shown):
     """A line that names what follows."""
 
-    heading: str
+    heading: Text
 
 
 class TextBlock(Shown):
     """Paragraphs and lists in CommonMark."""
 
-    text: str
+    text: Text
+
+
+class Fact(Part):
+    """One value of a grid.
+
+    Attributes:
+        label: What it is called, where that differs from its name in the job.
+    """
+
+    value: Text
+    label: Text | None = None
+
+
+def _as_fact(value: object) -> object:
+    return value if isinstance(value, dict) and value.keys() <= {"value", "label"} else {"value": value}
 
 
 class FactsBlock(Shown):
     """A grid of labels and values."""
 
-    facts: dict[str, str] = Field(min_length=1)
+    facts: dict[str, Annotated[Fact, BeforeValidator(_as_fact)]] = Field(min_length=1)
     columns: int = Field(default=1, ge=1, le=3)
 
 
@@ -43,7 +59,7 @@ class ImageBlock(Shown):
     """
 
     image: str
-    alt: str
+    alt: Text
     width: Millimetres = 40.0
     align: Literal["left", "centre", "right"] = "left"
 
@@ -63,8 +79,8 @@ class NewPageBlock(Shown):
 class Formatted(Part):
     """How the values of a column are called and written."""
 
-    label: str | None = None
-    format: str | None = None
+    label: Text | None = None
+    format: Text | None = None
 
     @field_validator("format")
     @classmethod
@@ -126,7 +142,7 @@ class Group(Part):
     """
 
     by: str
-    label: str = ""
+    label: Text = ""
     subtotals: bool = True
     new_page: bool = False
 
@@ -165,12 +181,12 @@ class TableSpec(Part):
     """
 
     columns: Annotated[tuple[Column, ...], BeforeValidator(as_tuple), Field(min_length=1)]
-    title: str | None = None
-    empty: str = "No rows."
+    title: Text | None = None
+    empty: Text | None = None
     sort: Names = ()
     group: Annotated[tuple[Group, ...], BeforeValidator(as_tuple_of_one)] = ()
     first: int | None = Field(default=None, ge=1)
-    rest: str = "and {} more"
+    rest: Text | None = None
     emphasise: Annotated[tuple[Emphasis, ...], BeforeValidator(as_tuple_of_one)] = ()
     totals: Literal["values", "formulas"] = "values"
     keep: int = Field(default=1, ge=0, le=5)
@@ -206,12 +222,12 @@ class BandsSpec(Part):
     on: str | None = None
     edges: Annotated[Edges, Field(min_length=1, max_length=12)]
     by: Names = ()
-    labels: Names = ()
+    labels: Annotated[tuple[Text, ...], BeforeValidator(as_tuple)] = ()
     format: str = "#,##0.00"
-    title: str | None = None
-    total: str = "Total"
+    title: Text | None = None
+    total: Text | None = None
     shares: bool = True
-    empty: str = "No rows."
+    empty: Text | None = None
 
     @model_validator(mode="after")
     def _edges_rise(self) -> BandsSpec:
@@ -241,9 +257,9 @@ class CrosstabSpec(Formatted):
     columns: str
     value: str | None = None
     show: Aggregate = "sum"
-    title: str | None = None
-    total: str = "Total"
-    empty: str = "No rows."
+    title: Text | None = None
+    total: Text | None = None
+    empty: Text | None = None
 
     @model_validator(mode="after")
     def _a_value_to_aggregate(self) -> CrosstabSpec:

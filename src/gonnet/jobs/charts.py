@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, model_validator
 
 from gonnet.jobs.parts import Part, Shown
+from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Aggregate, Millimetres, as_tuple_of_one, exact
 
 
@@ -22,7 +23,7 @@ class Series(Part):
 
     value: str
     show: Aggregate = "sum"
-    label: str | None = None
+    label: Text | None = None
 
 
 class Against(Part):
@@ -35,7 +36,7 @@ class Against(Part):
     """
 
     show: Literal["average", "quartiles"] = "average"
-    label: str = "All"
+    label: Text | None = None
     least: int = Field(default=5, ge=3)
 
 
@@ -58,19 +59,19 @@ class ChartSpec(Part):
     kind: Literal["bars", "stacked", "lines", "shares"]
     over: str
     series: Annotated[tuple[Series, ...], BeforeValidator(as_tuple_of_one), Field(min_length=1, max_length=6)]
-    alt: str
+    alt: Text
     by: str | None = None
-    title: str | None = None
+    title: Text | None = None
     target: Annotated[Decimal | None, BeforeValidator(exact)] = None
-    target_label: str = "Target"
+    target_label: Text | None = None
     average: bool = False
-    average_label: str = "Average"
+    average_label: Text | None = None
     against: Against | None = None
-    unit: str = ""
-    format: str = "#,##0"
-    over_format: str | None = None
+    unit: Text = ""
+    format: Text = "#,##0"
+    over_format: Text | None = None
     height: Millimetres = 60.0
-    empty: str = "No rows."
+    empty: Text | None = None
 
     @model_validator(mode="after")
     def _parts_that_go_together(self) -> ChartSpec:

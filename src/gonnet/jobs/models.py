@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import codecs
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
@@ -15,6 +15,7 @@ from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
+from gonnet.jobs.texts import Reader, Text
 from gonnet.jobs.values import Format
 from gonnet.wording.template import Template
 
@@ -27,12 +28,17 @@ class Split(Part):
 
 
 class RecipientList(Part):
-    """Who receives: a data set with one line per contact, matched to the slices by key."""
+    """Who receives: a data set with one line per contact, matched to the slices by key.
+
+    Attributes:
+        language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
+    """
 
     rows: str
     key: str
     to: str
     name: str | None = None
+    language: str | None = None
     cc: Names = ()
     bcc: Names = ()
 
@@ -45,10 +51,10 @@ class Report(Part):
         paper: Of its pages; that of the house style when left out, like margins and watermark.
     """
 
-    title: str
-    sheet: str = "Report"
-    header: str | None = None
-    footer: str | None = None
+    title: Text
+    sheet: Text | None = None
+    header: Text | None = None
+    footer: Text | None = None
     landscape: bool = False
     paper: Paper | None = None
     margins: Margins | None = None
@@ -129,7 +135,7 @@ class PackageSpec(Part):
     """What a recipient is to get, and what the files are called."""
 
     documents: tuple[DocumentSpec, ...] = Field(min_length=1)
-    name: str
+    name: Text
 
     @field_validator("documents", mode="before")
     @classmethod
@@ -155,8 +161,8 @@ class Rule(Part):
 class Message(Part):
     """Subject and body of what is mailed."""
 
-    subject: str
-    body: str
+    subject: Text
+    body: Text
 
 
 class EmailSpec(Part):
@@ -199,6 +205,7 @@ class JobFile(Part):
     split: Split
     recipients: RecipientList | None = None
     figures: dict[Name, str] = {}
+    phrases: dict[Name, Text] = {}
     reports: dict[Name, Report] = Field(min_length=1)
     package: PackageSpec
     rules: tuple[Rule, ...] = ()
@@ -219,6 +226,9 @@ class JobFile(Part):
         return value
 
 
+_ANYBODY = Reader(locale="en", house="en")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Job:
     """A job file that was read: what it says, and where each part of it stands.
@@ -229,6 +239,8 @@ class Job:
         file: Its contents.
         positions: Line and column of every part.
         digest: SHA-256 of the file's bytes, hexadecimal.
+        tree: The file in plain values, from which it is read for other readers.
+        reader: For whom it was read.
     """
 
     name: str
@@ -236,6 +248,13 @@ class Job:
     file: JobFile
     positions: Positions
     digest: str
+    tree: object = field(default=None, repr=False)
+    reader: Reader = _ANYBODY
+
+    def read_for(self, locale: str, house: str) -> Job:
+        """The same job with the texts that a reader of `locale` gets; `house` is the locale of texts that lack."""
+        reader = Reader(locale=locale, house=house)
+        return replace(self, file=JobFile.model_validate(self.tree, context=reader), reader=reader)
 
     def at(self, *place: str | int) -> str:
         """`file:line:column` of a part, such as `at("rules", 0, "when")`."""
@@ -244,7 +263,8 @@ class Job:
 
     def text(self, source: str, *place: str | int) -> Template:
         """A text of this job with the place where it stands."""
-        return Template(source=source, where=self.at(*place))
+        tag = getattr(source, "tag", "")
+        return Template(source=source, where=self.at(*place, tag) if tag else self.at(*place))
 
     @property
     def email(self) -> EmailSpec | None:

@@ -12,7 +12,7 @@ from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
-RESERVED = frozenset({"key", "recipient", "figures", "run", "rows"})
+RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases"})
 
 
 def within_the_file(job: Job) -> Iterator[JobError]:
@@ -108,6 +108,11 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
             if isinstance(block, TableBlock):
                 for at, column in enumerate(block.table.columns):
                     yield from _column(job, column, rows, ("reports", name, "blocks", index, "table", "columns", at))
+    yield from texts_to_the_data(job, columns, wording)
+
+
+def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
+    """Mistakes in the merge fields of the texts that a job has in one language."""
     known = known_names(job, columns)
     for template in texts(job):
         yield from wording.check(template, known)
@@ -130,14 +135,22 @@ def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tup
         "recipient": tuple(columns[people.rows]) if people else (),
         "figures": ("rows", *job.file.figures),
         "run": ("date", "job"),
+        "phrases": tuple(job.file.phrases),
     }
     for name, parameter in job.file.parameters.items():
         known[name] = ("id", "label", "start", "end", "days") if parameter.kind in SPANS else None
     return known
 
 
-def texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _block: False) -> Iterator[Template]:
-    """Every text with merge fields of the job.
+def texts(job: Job) -> Iterator[Template]:
+    """Every text with merge fields of the job."""
+    yield from report_texts(job)
+    yield from package_texts(job)
+    yield from messages(job)
+
+
+def report_texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _block: False) -> Iterator[Template]:
+    """The texts of every report.
 
     Args:
         job: The job.
@@ -146,8 +159,7 @@ def texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _blo
     for name, report in job.file.reports.items():
         at = ("reports", name)
         yield job.text(report.title, *at, "title")
-        yield job.text(report.sheet, *at, "sheet")
-        for part, source in (("header", report.header), ("footer", report.footer)):
+        for part, source in (("sheet", report.sheet), ("header", report.header), ("footer", report.footer)):
             if source is not None:
                 yield job.text(source, *at, part)
         for index, block in enumerate(report.blocks):
@@ -155,18 +167,26 @@ def texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _blo
                 continue
             match block:
                 case FactsBlock():
-                    for label, source in block.facts.items():
-                        yield job.text(source, *at, "blocks", index, "facts", label)
+                    for name_of, fact in block.facts.items():
+                        yield job.text(fact.value, *at, "blocks", index, "facts", name_of, "value")
                 case TextBlock():
                     yield job.text(block.text, *at, "blocks", index, "text")
                 case HeadingBlock():
                     yield job.text(block.heading, *at, "blocks", index, "heading")
                 case _:
                     pass
+
+
+def package_texts(job: Job) -> Iterator[Template]:
+    """The names of files, and passwords."""
     yield job.text(job.file.package.name, "package", "name")
     for index, document in enumerate(job.file.package.documents):
         if document.password and not is_reference(document.password.open):
             yield job.text(document.password.open, "package", "documents", index, "password", "open")
+
+
+def messages(job: Job) -> Iterator[Template]:
+    """The texts of every message of the job."""
     for name, message in job.file.messages.items():
         yield job.text(message.subject, "messages", name, "subject")
         yield job.text(message.body, "messages", name, "body")

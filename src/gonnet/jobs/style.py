@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from typing import Annotated, Literal
 
-from babel import Locale, UnknownLocaleError
+from babel import Locale
 from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.jobs.parts import Part
 from gonnet.jobs.values import as_float, as_tuple
+from gonnet.wording.languages import locale_of
 
 Paper = Literal["A3", "A4", "A5", "Letter", "Legal"]
 
@@ -73,7 +74,8 @@ class Style(Part):
         logo: A PNG or JPEG of the workspace, at the head of every page in place of the organisation's name.
         size: Of running text, in points; everything else grows with it.
         margins: In millimetres: one number, or top, right, bottom, left.
-        page_count: What stands at the foot of a page; the first `{}` is its number, the second how many there are.
+        page_count: What stands at the foot of a page, or that for each language; the first `{}` is its number, the
+            second how many there are.
     """
 
     organisation: str = ""
@@ -84,7 +86,7 @@ class Style(Part):
     size: Annotated[float, BeforeValidator(as_float), Field(ge=6, le=16)] = 9.5
     paper: Paper = "A4"
     margins: Margins = (18.0, 18.0, 18.0, 18.0)
-    page_count: str = "page {} of {}"
+    page_count: str | dict[str, str] | None = None
     watermark: Watermark | None = None
     locale: str = "en"
     currency: str | None = None
@@ -93,10 +95,9 @@ class Style(Part):
     @classmethod
     def _locale_is_known(cls, value: str) -> str:
         try:
-            Locale.parse(value)
-        except (UnknownLocaleError, ValueError) as error:
+            return locale_of(value)
+        except ValueError as error:
             raise ValueError(f"'{value}' is not a locale; write one such as en_IE or de_AT") from error
-        return value
 
     @field_validator("currency")
     @classmethod
@@ -107,9 +108,12 @@ class Style(Part):
 
     @field_validator("page_count")
     @classmethod
-    def _page_count_has_both(cls, value: str) -> str:
-        if value.count("{}") != 2:
-            raise ValueError("`page_count` holds {} twice: the number of the page, and how many there are")
+    def _page_count_has_both(cls, value: str | dict[str, str] | None) -> str | dict[str, str] | None:
+        texts = value if isinstance(value, dict) else {"en": value} if value is not None else {}
+        for tag, text in texts.items():
+            locale_of(tag)
+            if text.count("{}") != 2:
+                raise ValueError("`page_count` holds {} twice: the number of the page, and how many there are")
         return value
 
     def changed_by(self, other: Style | None) -> Style:

@@ -20,6 +20,21 @@ from gonnet.wording.templates import Wording
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """A job as the readers of one language get it.
+
+    Attributes:
+        job: With the texts of that language.
+        wording: Fills them.
+        common: What every text may merge: parameters, the run, phrases.
+    """
+
+    job: Job
+    wording: Wording
+    common: Mapping[str, object]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class DocumentPlan:
     """A document that is to be drawn.
 
@@ -46,7 +61,8 @@ class PackagePlan:
         evaluated: Its figures.
         decision: What happens to it.
         documents: What it consists of; empty unless they are drawn.
-        names: What its texts may merge, for `names_for`.
+        names: What its texts may merge.
+        locale: The language and territory of its documents.
     """
 
     addressed: Addressed
@@ -54,6 +70,7 @@ class PackagePlan:
     decision: Decision
     documents: tuple[DocumentPlan, ...]
     names: Mapping[str, object]
+    locale: str
 
     @property
     def key(self) -> str:
@@ -62,40 +79,48 @@ class PackagePlan:
 
 
 def assemble(
-    job: Job,
-    parts: Iterable[tuple[Addressed, Evaluated, Decision]],
-    common: Mapping[str, object],
-    wording: Wording,
-    known: Secrets,
+    readings: Mapping[str, Reading], parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Secrets
 ) -> Iterator[PackagePlan]:
     """Yield a plan for each part, in order; file names are unique over the run.
 
     Args:
-        job: The job.
+        readings: Locale → the job in it; the first is that of the house.
         parts: Key, figures and decision of each package.
-        common: What every text may merge: parameters and the run.
-        wording: Fills the name template.
         known: What passwords are resolved with.
     """
-    template = job.text(job.file.package.name, "package", "name")
+    house, job = next((locale, reading.job) for locale, reading in readings.items())
     per_format = Counter(document.format for document in job.file.package.documents)
     taken = Names()
     for addressed, evaluated, decision in parts:
-        names = {**common, **own_names(addressed, evaluated)}
+        locale = addressed.language or house
+        reading = readings[locale]
+        names = {**reading.common, **own_names(addressed, evaluated)}
         documents: tuple[DocumentPlan, ...] = ()
         if decision.drawn:
             try:
-                stem = taken.unique(safe_name(wording.fill(template, names, key=addressed.key)))
+                stem = taken.unique(_stem(reading, names, addressed.key))
                 documents = tuple(
                     replace(
-                        _document(part, stem, per_format[part.format], evaluated, wording.house),
-                        lock=_lock(job, index, part, names, wording, known, addressed.key),
+                        _document(part, stem, per_format[part.format], evaluated, reading.wording.house),
+                        lock=_lock(job, index, part, names, reading.wording, known, addressed.key),
                     )
                     for index, part in enumerate(job.file.package.documents)
                 )
             except DataError as error:  # one bad line fails alone
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
-        yield PackagePlan(addressed=addressed, evaluated=evaluated, decision=decision, documents=documents, names=names)
+        yield PackagePlan(
+            addressed=addressed,
+            evaluated=evaluated,
+            decision=decision,
+            documents=documents,
+            names=names,
+            locale=locale,
+        )
+
+
+def _stem(reading: Reading, names: Mapping[str, object], key: str) -> str:
+    template = reading.job.text(reading.job.file.package.name, "package", "name")
+    return safe_name(reading.wording.fill(template, names, key=key))
 
 
 def _document(part: DocumentSpec, stem: str, of_its_format: int, evaluated: Evaluated, house: House) -> DocumentPlan:

@@ -82,18 +82,12 @@ def write_letter(job: Job, tools: Tools) -> tuple[Letter | None, str | None]:
     Raises:
         JobError: the sender is not an address, or there is no such server.
     """
-    email, message = job.email, job.message
-    if email is None or message is None:
+    email = job.email
+    if email is None or job.message is None:
         return None, None
     server, _ = tools.workspace.server(email.server, job.at("deliver", 0, "email"))
-    name, text = message
-    letter = Letter(
-        sender=_mailbox(job, email, "from"),
-        reply_to=_mailbox(job, email, "reply_to") if email.reply_to else None,
-        subject=job.text(text.subject, "messages", name, "subject"),
-        body=job.text(text.body, "messages", name, "body"),
-    )
-    return letter, server
+    reply_to = _mailbox(job, email, "reply_to") if email.reply_to else None
+    return Letter.of(job, _mailbox(job, email, "from"), reply_to), server
 
 
 def _mailbox(job: Job, email: EmailSpec, part: str) -> Address:
@@ -162,7 +156,7 @@ def _controls(found: Survey) -> dict[str, str]:
     """SQL → name of every column that a report totals by sum in each package."""
     return {
         column.sql: column.field
-        for report in found.reports
+        for report in found.house.reports
         for table in report.tables()
         for column in table.columns
         if column.total == "sum" and table.control

@@ -21,6 +21,7 @@ from gonnet.pipeline.prepare import write_letter
 from gonnet.pipeline.produce import Made
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Inline, Tools
+from gonnet.wording.languages import called
 
 _SCALE = 96 / 72  # pixels to the point
 
@@ -79,7 +80,7 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
 
 
 def telling(plans: Sequence[PackagePlan]) -> dict[str, str]:
-    """Key → why it tells something: the most and the fewest rows, the longest name, one for each decision."""
+    """Key → why it tells something: the most and fewest rows, the longest name, one for each language and decision."""
     found: dict[str, list[str]] = {}
     drawn = [plan for plan in plans if plan.documents]
     superlatives: list[tuple[str, Callable[[PackagePlan], int]]] = [
@@ -90,6 +91,10 @@ def telling(plans: Sequence[PackagePlan]) -> dict[str, str]:
     for why, measure in superlatives if drawn else ():
         found.setdefault(min(drawn, key=measure).key, []).append(why)
     seen: set[tuple[str, str]] = set()
+    for locale in dict.fromkeys(plan.locale for plan in drawn):
+        if not all(plan.locale == locale for plan in drawn):
+            first = next(plan.key for plan in drawn if plan.locale == locale)
+            found.setdefault(first, []).append(called(locale))
     for plan in plans:
         decision = (str(plan.decision.outcome), str(plan.decision.cause or ""))
         if decision not in seen:

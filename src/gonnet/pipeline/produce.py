@@ -18,6 +18,7 @@ from gonnet import checks, delivery, packages
 from gonnet.checks import Hit, Watch
 from gonnet.delivery import Envelope
 from gonnet.errors import DataError
+from gonnet.jobs import Job
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
@@ -43,17 +44,45 @@ class Letter:
     subject: Template
     body: Template
 
+    @classmethod
+    def of(cls, job: Job, sender: Address, reply_to: Address | None) -> Letter:
+        """The message of a job in the language for which it was read; the job has one."""
+        assert job.message is not None
+        name, text = job.message
+        return cls(
+            sender=sender,
+            reply_to=reply_to,
+            subject=job.text(text.subject, "messages", name, "subject"),
+            body=job.text(text.body, "messages", name, "body"),
+        )
+
+    def said_in(self, job: Job) -> Letter:
+        """The same letter with the texts of another reading of the job."""
+        return Letter.of(job, self.sender, self.reply_to)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Workbench:
-    """What is the same for every package of a run."""
+class Version:
+    """What is the same for every package in one language.
+
+    Attributes:
+        common: What every text may merge: parameters, the run, phrases.
+    """
 
     reports: tuple[ReportPlan, ...]
     look: Look
+    common: Mapping[str, object]
+    letter: Letter | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Workbench:
+    """What is the same for every package of a run; `versions` by locale."""
+
+    versions: Mapping[str, Version]
     signs: frozenset[str]
     watch: Watch
     store: Store
-    letter: Letter | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,6 +90,7 @@ class Order:
     """One package to make: its rows and all that is merged into it."""
 
     key: str
+    locale: str
     documents: tuple[DocumentPlan, ...]
     rows: tuple[tuple[object, ...], ...]
     names: Mapping[str, object]
@@ -102,14 +132,27 @@ def _worker(bench_path: str) -> _Worker:
     return _Worker(pickle.loads(Path(bench_path).read_bytes()))
 
 
+class _Desk:
+    """What makes packages in one language."""
+
+    def __init__(self, version: Version, signs: frozenset[str]) -> None:
+        self.version = version
+        self.wording = Wording(version.look.house)
+        self.setter = Setter(version.reports, self.wording, version.look)
+        self.painter = Painter(version.look, signs)
+
+
 class _Worker:
     """Makes packages; keeps fonts, formatted values and compiled texts between them."""
 
     def __init__(self, bench: Workbench) -> None:
         self._bench = bench
-        self._wording = Wording(bench.look.house)
-        self._setter = Setter(bench.reports, self._wording, bench.look)
-        self._painter = Painter(bench.look, bench.signs)
+        self._desks: dict[str, _Desk] = {}
+
+    def _desk(self, locale: str) -> _Desk:
+        if locale not in self._desks:
+            self._desks[locale] = _Desk(self._bench.versions[locale], self._bench.signs)
+        return self._desks[locale]
 
     def make(self, order: Order) -> Made:
         """One package; what speaks against it holds it alone."""
@@ -119,13 +162,14 @@ class _Worker:
         sums: dict[str, Decimal] = {}
         held: tuple[Cause, str] | None = None
         layouts: dict[str, Layout] = {}
+        desk = self._desk(order.locale)
         try:
             for plan in order.documents:
-                layout = layouts.get(plan.report) or self._setter.lay(
+                layout = layouts.get(plan.report) or desk.setter.lay(
                     plan.report, order.key, order.rows, order.names, plan.hidden
                 )
                 layouts[plan.report] = layout
-                drawn = self._painter.draw(layout, plan.format, plan.csv)
+                drawn = desk.painter.draw(layout, plan.format, plan.csv)
                 hits += self._inspect(order.key, plan, layout, drawn)
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
@@ -171,14 +215,15 @@ class _Worker:
         )
 
     def _message(self, order: Order, contact: Recipient, message_id: str) -> tuple[MessageRecord, tuple[Hit, ...]]:
-        letter = self._bench.letter
+        desk = self._desk(contact.language)
+        letter, wording = desk.version.letter, desk.wording
         assert letter is not None
-        names = {**order.names, "recipient": contact.fields}
-        self._wording.numbers.clear()
-        subject = self._wording.fill(letter.subject, names, key=order.key)
-        body = delivery.Body.of(self._wording.fill_markup(letter.body, names, key=order.key))
+        names = {**order.names, **desk.version.common, "recipient": contact.fields}
+        wording.numbers.clear()
+        subject = wording.fill(letter.subject, names, key=order.key)
+        body = delivery.Body.of(wording.fill_markup(letter.body, names, key=order.key))
         text = f"{subject}\n{body.text}"
-        numbers = [(text, tuple(self._wording.numbers))]
+        numbers = [(text, tuple(wording.numbers))]
         envelope = Envelope(
             sender=letter.sender,
             reply_to=letter.reply_to,
@@ -187,8 +232,7 @@ class _Worker:
             bcc=contact.bcc,
             message_id=message_id,
         )
-        language = self._bench.look.language
-        sealed = delivery.write_message(envelope, subject, body, language)
+        sealed = delivery.write_message(envelope, subject, body, desk.version.look.house.locale)
         said = checks.read_back(text.encode(), "text")
         hits = self._bench.watch.search(order.key, "the message", said, numbers)
         record = MessageRecord(

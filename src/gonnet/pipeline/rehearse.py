@@ -7,10 +7,11 @@ from collections.abc import Iterator
 from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
+from gonnet.packages import PackagePlan
 from gonnet.pipeline.survey import Survey
-from gonnet.reports.fonts import family
+from gonnet.reports.fonts import Family, family
 from gonnet.reports.signs import signs_of_rows
-from gonnet.wording.templates import Wording
+from gonnet.wording.languages import called
 
 _SHOWN = 3
 _WHITE = frozenset("\t\r\x85\u2028\u2029")  # blanks and line ends on a page
@@ -18,24 +19,46 @@ _WHITE = frozenset("\t\r\x85\u2028\u2029")  # blanks and line ends on a page
 
 def rehearse(job: Job, found: Survey) -> Iterator[Finding]:
     """Yield a finding for each package of which a text cannot be filled, and for what no PDF can show."""
-    yield from _unprintable(job, found)
-    wording = Wording(found.look.house)
+    on_paper = any(document.format == "pdf" for document in job.file.package.documents)
+    faces = family(found.house.look.fonts)
+    if on_paper:
+        yield from _unprintable(faces, found)
     for plan in found.plans:
-        if not plan.documents:
-            continue
-        try:
-            hidden = {(name, at) for name in job.file.reports for at in plan.evaluated.hidden(name)}
-            for template in references.texts(job, lambda name, at, hidden=hidden: (name, at) in hidden):  # type: ignore[misc]
-                wording.fill(template, plan.names, key=plan.key)
-        except DataError as error:
-            yield Finding(weight=Weight.ATTENTION, text=f"{error.where}: {error.what}", key=plan.key)
+        if plan.documents:
+            try:
+                written = _fill_all(plan, found)
+            except DataError as error:
+                yield Finding(weight=Weight.ATTENTION, text=f"{error.where}: {error.what}", key=plan.key)
+                continue
+            for sign in faces.unprintable([written])[:1] if on_paper else ():
+                text = f"{faces.trouble(sign)}, and its PDF is to show it in {called(plan.locale)}"
+                yield Finding(weight=Weight.ATTENTION, text=text, key=plan.key)
 
 
-def _unprintable(job: Job, found: Survey) -> Iterator[Finding]:
+def _fill_all(plan: PackagePlan, found: Survey) -> str:
+    """Fill the texts of a package, and those of the message for each of its contacts; returns those of its reports.
+
+    Raises:
+        DataError: one of them cannot be filled.
+    """
+    reading = found.editions[plan.locale].reading
+    hidden = {(name, at) for name in reading.job.file.reports for at in plan.evaluated.hidden(name)}
+    written = [
+        reading.wording.fill(template, plan.names, key=plan.key)
+        for template in references.report_texts(reading.job, lambda name, at: (name, at) in hidden)
+    ]
+    for template in (*references.package_texts(reading.job), *references.messages(reading.job)):
+        reading.wording.fill(template, plan.names, key=plan.key)
+    for contact in plan.addressed.contacts[1:]:
+        theirs = found.editions[contact.language].reading
+        names = {**plan.names, **theirs.common, "recipient": contact.fields}
+        for template in references.messages(theirs.job):
+            theirs.wording.fill(template, names, key=plan.key)
+    return "\n".join(written)
+
+
+def _unprintable(faces: Family, found: Survey) -> Iterator[Finding]:
     """A finding for each character of the rows that no PDF can show; packages with one are held."""
-    if all(document.format != "pdf" for document in job.file.package.documents):
-        return
-    faces = family(found.look.fonts)
     lacking = faces.unprintable(signs_of_rows(found.engine, found.fields, found.values.bound()) - _WHITE)
     for sign in lacking[:_SHOWN]:
         yield Finding(weight=Weight.ATTENTION, text=f"{faces.trouble(sign)}; a PDF with it is held")

@@ -12,6 +12,7 @@ from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.editions import Edition, editions, settled, untold
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
@@ -46,8 +47,7 @@ class Survey:
         slices: The split.
         people: The recipient list.
         plans: A plan for each package, in key order.
-        look: The house style, as the job changes it.
-        reports: The reports, settled.
+        editions: Locale → the job as its readers get it; the house's first.
         fields: What reports use of a row, as SQL.
         findings: What the operator should know.
         not_chosen: Rows left aside because the run is limited to some keys.
@@ -60,13 +60,17 @@ class Survey:
     slices: split.Slices
     people: tuple[Recipient, ...]
     plans: tuple[PackagePlan, ...]
-    look: reports.Look
-    reports: tuple[reports.ReportPlan, ...]
+    editions: Mapping[str, Edition]
     fields: tuple[str, ...]
     findings: tuple[Finding, ...]
     not_chosen: int
     notes: tuple[str, ...]
     seconds: Mapping[str, float]
+
+    @property
+    def house(self) -> Edition:
+        """The job in the language of the house."""
+        return next(iter(self.editions.values()))
 
 
 def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_progress) -> Survey:
@@ -85,15 +89,19 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
     """
     _raise_all(references.within_the_file(job))
     look = tools.look(job)
-    wording = Wording(look.house)
+    job = job.read_for(look.house.locale, look.house.locale)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
     loaded = data.load(job, tools.workspace, values, progress, request.sample)
     engine = loaded.engine
     try:
         columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
-        _raise_all(references.to_the_data(job, columns, wording))
+        _raise_all(references.to_the_data(job, columns, Wording(look.house)))
         slices = split.by_key(engine, job.file.split.rows, job.file.split.by, where=job.at("split", "by"))
-        people = _people(job, engine)
+        people = _people(job, engine, look)
+        more = {"run": {"date": request.as_of, "job": job.name}}
+        versions = editions(job, look, people, values, more, tools.workspace.file.year_begins)
+        for edition in versions.values():
+            _raise_all(references.texts_to_the_data(edition.job, columns, edition.reading.wording))
         addressed = recipients.match(slices.counts, people)
         lacking = _expected(job, engine, request)
         fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
@@ -107,9 +115,9 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             (part, found, rules.held_by_the_data(decision, loaded.failed.get(part.key), lacking))
             for part, found, decision in parts
         ]
-        common = {**values.given, "run": {"date": request.as_of, "job": job.name}}
-        plans = tuple(packages.assemble(job, parts, common, wording, tools.workspace.secrets))
-        report_plans, used = reports.settle(engine, job, look, values.bound(), tools.workspace.folder)
+        readings = {locale: edition.reading for locale, edition in versions.items()}
+        plans = tuple(packages.assemble(readings, parts, tools.workspace.secrets))
+        versions, used = settled(versions, engine, values.bound(), tools.workspace.folder)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
             *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),
@@ -117,6 +125,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             *_about_keys(job, engine, slices),
             *unmatched([part for part, _, _ in parts], has_list=has_list),
             *unknowns(job.file.rules, chosen),
+            *untold(versions, people),
         )
     except BaseException:
         engine.close()
@@ -127,8 +136,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         slices=slices,
         people=people,
         plans=plans,
-        look=look,
-        reports=report_plans,
+        editions=versions,
         fields=used,
         findings=findings,
         not_chosen=sum(slices.counts.values()) - sum(plan.addressed.rows for plan in plans),
@@ -159,9 +167,9 @@ def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
     return [part.text for part in lacking]
 
 
-def _people(job: Job, engine: data.Engine) -> tuple[Recipient, ...]:
+def _people(job: Job, engine: data.Engine, look: reports.Look) -> tuple[Recipient, ...]:
     spec = job.file.recipients
-    return recipients.read(engine, spec, where=job.at("recipients", "key")) if spec else ()
+    return recipients.read(engine, spec, look.house.locale, where=job.at("recipients", "key")) if spec else ()
 
 
 def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> list[recipients.Addressed]:

@@ -13,7 +13,8 @@ from gonnet.checks import Identity, Watch
 from gonnet.errors import StorageError
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.produce import Letter, Made, Order, Workbench, produce
+from gonnet.pipeline.editions import Edition
+from gonnet.pipeline.produce import Letter, Made, Order, Version, Workbench, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
@@ -83,6 +84,7 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | N
     domain = letter.sender.domain if letter else ""
     return Order(
         key=plan.key,
+        locale=plan.locale,
         documents=plan.documents,
         rows=tuple(rows),
         names=plan.names,
@@ -93,12 +95,16 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | N
 
 def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> Path:
     bench = Workbench(
-        reports=found.reports,
-        look=found.look,
-        signs=signs(job, found.engine, found.fields, found.values.bound(), found.people, found.look),
+        versions={locale: _version(edition, letter) for locale, edition in found.editions.items()},
+        signs=signs(
+            [(edition.job, edition.look) for edition in found.editions.values()],
+            found.engine,
+            found.fields,
+            found.values.bound(),
+            found.people,
+        ),
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
-        letter=letter,
     )
     place = tools.work_folder / f"bench-{secrets.token_hex(8)}"
     try:
@@ -111,6 +117,11 @@ def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> 
             fix="Make room, or choose another folder",
         ) from error
     return place
+
+
+def _version(edition: Edition, letter: Letter | None) -> Version:
+    own = letter.said_in(edition.job) if letter else None
+    return Version(reports=edition.reports, look=edition.look, common=edition.reading.common, letter=own)
 
 
 def identities(job: Job, found: Survey) -> Iterator[Identity]:

@@ -31,6 +31,11 @@ class Addressed:
     odd: tuple[str, ...]
 
     @property
+    def language(self) -> str | None:
+        """The locale of what is made for the key: that of its first line; None where nobody is known."""
+        return self.contacts[0].language if self.contacts else None
+
+    @property
     def name(self) -> str:
         """How the recipient is called; the key where nobody is known."""
         return self.contacts[0].name if self.contacts else self.key

@@ -9,6 +9,7 @@ from gonnet.data import Engine, quoted
 from gonnet.data.keys import key_text
 from gonnet.jobs.models import RecipientList
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
+from gonnet.wording.languages import locale_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,6 +24,7 @@ class Recipient:
         cc: Addresses in copy.
         bcc: Addresses in blind copy.
         problem: Why nothing can be sent to this line, or None.
+        language: The CLDR locale in which they read.
         fields: Every column of the line, for texts and rules.
     """
 
@@ -34,10 +36,17 @@ class Recipient:
     bcc: tuple[Address, ...]
     problem: str | None
     fields: Mapping[str, object]
+    language: str
 
 
-def read(engine: Engine, spec: RecipientList, *, where: str = "") -> tuple[Recipient, ...]:
+def read(engine: Engine, spec: RecipientList, house: str, *, where: str = "") -> tuple[Recipient, ...]:
     """Every line of the list that has a key, in the order of the list.
+
+    Args:
+        engine: The engine.
+        spec: The list.
+        house: The locale of those of whom the list says none.
+        where: What to name in an error.
 
     Raises:
         DataError: the key column cannot be used as a key.
@@ -50,7 +59,7 @@ def read(engine: Engine, spec: RecipientList, *, where: str = "") -> tuple[Recip
     for key, line, *values in rows:
         if key is not None:
             fields = dict(zip(columns, values, strict=True)) | {spec.key: key}
-            found.append(_recipient(spec, str(key), int(str(line)), fields))
+            found.append(_recipient(spec, str(key), int(str(line)), fields, house))
     return tuple(found)
 
 
@@ -60,7 +69,7 @@ def lines_without_key(engine: Engine, spec: RecipientList) -> int:
     return int(str(engine.query(f"select count(*) from {quoted(spec.rows)} where {expression} is null")[0][0]))
 
 
-def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, object]) -> Recipient:
+def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, object], house: str) -> Recipient:
     given = fields[spec.name] if spec.name else None
     name = str(given).strip() if given not in (None, "") else key
     problems: list[str] = []
@@ -69,9 +78,28 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
         problems.append("no address on the list")
     cc = tuple(_addresses(fields, spec.cc, "", problems))
     bcc = tuple(_addresses(fields, spec.bcc, "", problems))
+    language = _language(fields[spec.language] if spec.language else None, house, problems)
     return Recipient(
-        key=key, line=line, name=name, to=to, cc=cc, bcc=bcc, problem="; ".join(problems) or None, fields=fields
+        key=key,
+        line=line,
+        name=name,
+        to=to,
+        cc=cc,
+        bcc=bcc,
+        problem="; ".join(problems) or None,
+        fields=fields,
+        language=language,
     )
+
+
+def _language(given: object, house: str, problems: list[str]) -> str:
+    if given is None or not str(given).strip():
+        return house
+    try:
+        return locale_of(str(given))
+    except ValueError as error:
+        problems.append(str(error).partition(";")[0])
+        return house
 
 
 def _addresses(

@@ -47,9 +47,7 @@ class Painter:
         self._look = look
         self._family = family(look.fonts)
         self._kept: Kept = {}
-        self._signs = self._family.signs & frozenset(
-            (*_ALWAYS, *MARK, *look.organisation, *look.style.page_count, *signs)
-        )
+        self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *look.page_count, *signs))
 
     def draw(self, layout: Layout, form: Format, csv: CsvForm | None = None) -> Drawn:
         """Draw `layout` as a file.
@@ -82,7 +80,7 @@ class Painter:
         return Drawn(data=data, pages=pages)
 
     def _require_printable(self, more: frozenset[str], layout: Layout) -> None:
-        furniture = f"{self._look.organisation}{self._look.style.page_count}"
+        furniture = f"{self._look.organisation}{self._look.page_count}"
         if not self._family.unprintable([furniture]) and more <= self._family.signs:
             return
         for place, text in layout.texts():

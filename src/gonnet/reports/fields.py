@@ -19,11 +19,19 @@ class Fields:
         engine: The engine, after the split.
         bound: Parameters by name, for expressions.
         found: SQL → place in a row, and type.
+        answers: Statement → its answer, since the plans of every language ask the same.
     """
 
     engine: Engine
     bound: Mapping[str, object]
     found: dict[str, tuple[int, ColumnType]] = field(default_factory=dict)
+    answers: dict[str, list[tuple[object, ...]]] = field(default_factory=dict)
+
+    def answer(self, sql: str) -> list[tuple[object, ...]]:
+        """What a statement about all rows says, asked once."""
+        if sql not in self.answers:
+            self.answers[sql] = self.engine.query(sql, self.bound)
+        return self.answers[sql]
 
     @property
     def expressions(self) -> tuple[str, ...]:

@@ -16,6 +16,7 @@ from gonnet.reports.fonts import Family
 from gonnet.reports.laid import LaidBlock, LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
 from gonnet.reports.pen import MARK, tint_of
 from gonnet.reports.planned import Look, Picture, Space
+from gonnet.wording.languages import direction
 from gonnet.wording.marked import Paragraph
 
 _CHART_WIDTH = 520.0
@@ -29,8 +30,8 @@ h1,h2{line-height:1.25}h1{font-size:1.7em;color:ACCENT}h2{font-size:1.25em;color
 dl{display:grid;gap:.2em 2em;margin:1em 0}dl>div{display:flex;gap:1em}
 dt{color:#5c6663}dd{margin:0;font-weight:600}
 .scroll{overflow-x:auto}table{border-collapse:collapse;margin:.5em 0 1.5em;font-size:.9em}
-caption{text-align:left;font-weight:600;padding:.3em 0}
-th,td{padding:.25em .6em;text-align:left;vertical-align:top;white-space:pre-wrap}
+caption{text-align:start;font-weight:600;padding:.3em 0}
+th,td{padding:.25em .6em;text-align:start;vertical-align:top;white-space:pre-wrap}
 thead th{border-bottom:2px solid ACCENT;color:#5c6663}tbody td{border-bottom:1px solid #e6eae8}
 .total th,.total td{border-top:1px solid ACCENT;font-weight:600}
 tfoot .total th,tfoot .total td{border-top-width:2px}
@@ -46,7 +47,8 @@ def draw_html(layout: Layout, look: Look, family: Family) -> bytes:
     """The page's bytes; the same layout gives the same bytes."""
     style = _STYLE.replace("ACCENT", look.accent).replace("SECOND", look.second).replace("TINT", tint_of(look.accent))
     parts = [
-        f'<!DOCTYPE html>\n<html lang="{escape(look.language)}">\n<head><meta charset="utf-8">',
+        f'<!DOCTYPE html>\n<html lang="{escape(look.language)}" dir="{direction(look.house.locale)}">',
+        '<head><meta charset="utf-8">',
         '<meta name="viewport" content="width=device-width, initial-scale=1">',
         f"<title>{escape(layout.title)}</title><style>{style}</style></head>\n<body>",
         f"<header><strong>{escape(look.organisation)}</strong><span>{escape(layout.header)}</span></header>",

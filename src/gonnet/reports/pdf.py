@@ -45,7 +45,7 @@ def draw_pdf(layout: Layout, look: Look, family: Family, alphabet: Alphabet) -> 
     for number, page in enumerate(pages, 1):
         if form.watermark and form.watermark.under:
             _watermark(canvas, form)
-        _furnish(canvas, pen, layout, look, look.style.page_count.format(number, len(pages)))
+        _furnish(canvas, pen, layout, look, look.page_count.format(number, len(pages)))
         for flowable, y in page:
             if isinstance(flowable, Kept):
                 _bookmark(canvas, flowable.outline, y)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 
@@ -36,27 +36,28 @@ Place = tuple[str | int, ...]
 
 
 def settle(
-    engine: Engine, job: Job, look: Look, bound: Mapping[str, object], folder: Path
-) -> tuple[tuple[ReportPlan, ...], tuple[str, ...]]:
-    """Settle every report that the package uses.
+    engine: Engine, versions: Mapping[str, tuple[Job, Look]], bound: Mapping[str, object], folder: Path
+) -> tuple[dict[str, tuple[ReportPlan, ...]], tuple[str, ...]]:
+    """Settle every report that the package uses, in every language.
 
     Args:
         engine: The engine, after the split.
-        job: The job.
-        look: The house style.
+        versions: Locale → the job with the texts of that language, and the house style with its figures and dates.
         bound: Parameters by name, for expressions.
         folder: The workspace, where pictures are looked for.
 
     Returns:
-        The plans, and the SQL of each value of a row, in the order in which the plans count them.
+        Locale → plans, and the SQL of each value of a row, in the order in which the plans count them.
 
     Raises:
         JobError: an expression does not run, or a format does not fit its column's type.
     """
     fields = Fields(engine=engine, bound=bound)
-    wanted = dict.fromkeys(document.report for document in job.file.package.documents)
-    plans = tuple(_Planner(job, name, fields, look, folder).plan() for name in wanted)
-    return plans, fields.expressions
+    found = {}
+    for locale, (job, look) in versions.items():
+        wanted = dict.fromkeys(document.report for document in job.file.package.documents)
+        found[locale] = tuple(_Planner(job, name, fields, look, folder).plan() for name in wanted)
+    return found, fields.expressions
 
 
 class _Planner:
@@ -67,6 +68,7 @@ class _Planner:
         self._report: Report = job.file.reports[name]
         self._page = page_form(self._report, look.style)
         self._room = self._page.room
+        self._words = look.house.words
 
     def plan(self) -> ReportPlan:
         report, at = self._report, ("reports", self._name)
@@ -74,7 +76,7 @@ class _Planner:
         return ReportPlan(
             name=self._name,
             title=text(report.title, *at, "title"),
-            sheet=text(report.sheet, *at, "sheet"),
+            sheet=text(report.sheet if report.sheet is not None else self._words.sheet, *at, "sheet"),
             header=text(report.header, *at, "header") if report.header is not None else None,
             footer=text(report.footer, *at, "footer") if report.footer is not None else None,
             page=self._page,
@@ -87,7 +89,10 @@ class _Planner:
             case blocks.HeadingBlock():
                 return PlannedHeading(heading=text(block.heading, *place, "heading"))
             case blocks.FactsBlock():
-                facts = tuple((label, text(value, *place, "facts", label)) for label, value in block.facts.items())
+                facts = tuple(
+                    (name if fact.label is None else fact.label, text(fact.value, *place, "facts", name, "value"))
+                    for name, fact in block.facts.items()
+                )
                 return PlannedFacts(facts=facts, columns=block.columns)
             case blocks.TextBlock():
                 return PlannedText(text=text(block.text, *place, "text"))
@@ -115,11 +120,12 @@ class _Planner:
             title=spec.title,
             columns=settle_widths(columns, samples, self._room, self._look),
             at=tuple(where for _, where in found),
-            empty=spec.empty,
+            empty=self._words.empty if spec.empty is None else spec.empty,
             sort=tuple(self._sorted(text, at(*place, "sort")) for text in spec.sort),
             groups=tuple(self._group(group, (*place, "group", index)) for index, group in enumerate(spec.group)),
             first=spec.first,
-            rest=spec.rest,
+            rest=self._words.rest if spec.rest is None else spec.rest,
+            total=self._words.total,
             emphases=tuple(
                 self._emphasis(part, spec, (*place, "emphasise", index)) for index, part in enumerate(spec.emphasise)
             ),
@@ -156,12 +162,10 @@ class _Planner:
 
     def _emphasis(self, spec: blocks.Emphasis, table: blocks.TableSpec, place: Place) -> PlannedEmphasis:
         where = self._job.at(*place, "when")
-        names = {name: index for index, column in enumerate(table.columns) for name in (column.field, column.label)}
+        names = {name: index for index, column in enumerate(table.columns) for name in _names(column)}
         for name in spec.cells:
             if name not in names:
-                raise JobError(
-                    f"the table has no column '{name}'", where=where, fix=meant(name, [n for n in names if n])
-                )
+                raise JobError(f"the table has no column '{name}'", where=where, fix=meant(name, list(names)))
         chosen = [names[name] for name in spec.cells] or range(len(table.columns))
         at = self._fields.condition(spec.when, where)
         return PlannedEmphasis(at=at, columns=frozenset(chosen), look=frozenset(spec.look))
@@ -176,7 +180,7 @@ class _Planner:
         by = [self._fields.column(name, at(*place, "by")) for name in spec.by]
         heads = [self._plain(name, where, None, at(*place)) for name, where in zip(spec.by, by, strict=True)]
         kind = ColumnType(name="amount", type="DECIMAL(38,2)")
-        labels = [*(spec.labels or self._band_labels(spec)), spec.total]
+        labels = [*(spec.labels or self._band_labels(spec)), self._words.total if spec.total is None else spec.total]
         bodies = [
             planned_column(
                 blocks.Column(field=spec.amount, label=label, format=spec.format), kind, self._look.house, at(*place)
@@ -192,9 +196,9 @@ class _Planner:
             amount=amount,
             of=self._band_number(spec, place),
             edges=spec.edges,
-            total=spec.total,
+            total=self._words.total if spec.total is None else spec.total,
             shares=spec.shares,
-            empty=spec.empty,
+            empty=self._words.empty if spec.empty is None else spec.empty,
         )
 
     def _band_number(self, spec: blocks.BandsSpec, place: Place) -> int:
@@ -222,7 +226,7 @@ class _Planner:
         whole = all(edge == edge.to_integral_value() for edge in spec.edges)
         pairs = zip(spec.edges, edges[1:], strict=False)
         middle = [f"{low + 1:f}–{high}" if whole else f"{low}–{high}" for low, high in pairs]
-        return [f"up to {edges[0]}", *middle, f"over {edges[-1]}"]
+        return [self._words.up_to.format(edges[0]), *middle, self._words.over.format(edges[-1])]
 
     def _crosstab(self, spec: blocks.CrosstabSpec, place: Place) -> PlannedCrosstab:
         at = self._job.at
@@ -245,6 +249,14 @@ class _Planner:
             columns=columns,
             value=value,
             show=spec.show,
-            total=spec.total,
-            empty=spec.empty,
+            total=self._words.total if spec.total is None else spec.total,
+            empty=self._words.empty if spec.empty is None else spec.empty,
         )
+
+
+def _names(column: blocks.Column) -> Iterator[str]:
+    """What the job may call a column of a table: its field, or its label in any language."""
+    if column.field is not None:
+        yield column.field
+    if column.label is not None:
+        yield from getattr(column.label, "every", ())

@@ -15,6 +15,7 @@ from gonnet.reports.fields import Fields
 from gonnet.reports.styling import by_name, labelled
 from gonnet.reports.widths import POINTS
 from gonnet.wording.formats import House
+from gonnet.wording.words import Words
 
 _SQL = {"sum": "sum", "count": "count", "average": "avg", "min": "min", "max": "max"}
 _DIGITS = 2  # of a quartile: it may be somebody's own figure, which must not be read off it
@@ -28,6 +29,7 @@ def planned_chart(
     Raises:
         JobError: a column is not there, holds no numbers, or a format does not fit.
     """
+    words = house.words
     over = fields.column(spec.over, job.at(*place, "over"))
     by = fields.column(spec.by, job.at(*place, "by")) if spec.by else None
     series = tuple(_series(part, fields, job.at(*place, "series", at)) for at, part in enumerate(spec.series))
@@ -42,14 +44,18 @@ def planned_chart(
         else None,
         series=series,
         body=replace(by_name("value", kind, spec.format, house, job.at(*place)), is_measure=True),
-        lines=((spec.target_label, spec.target),) if spec.target is not None else (),
-        average=spec.average_label if spec.average else None,
-        run=_of_run(spec.against, series[0], over, fields) if spec.against else (),
+        lines=((_or(spec.target_label, words.target), spec.target),) if spec.target is not None else (),
+        average=_or(spec.average_label, words.average) if spec.average else None,
+        run=_of_run(spec.against, series[0], over, fields, words) if spec.against else (),
         unit=spec.unit,
         height=spec.height * POINTS,
         alt=spec.alt,
-        empty=spec.empty,
+        empty=_or(spec.empty, words.empty),
     )
+
+
+def _or(given: str | None, usual: str) -> str:
+    return usual if given is None else given
 
 
 def _series(part: Series, fields: Fields, where: str) -> PlannedSeries:
@@ -58,27 +64,26 @@ def _series(part: Series, fields: Fields, where: str) -> PlannedSeries:
 
 
 def _of_run(
-    against: Against, series: PlannedSeries, over: int, fields: Fields
+    against: Against, series: PlannedSeries, over: int, fields: Fields, words: Words
 ) -> tuple[tuple[str, Mapping[object, Decimal]], ...]:
     """Label of each aggregate over all recipients, and place on the axis → its value.
 
     A place at which there are too few recipients has none.
     """
-    rows: list[Any] = fields.engine.query(
+    called, (average, *quartiles) = _or(against.label, words.everyone), words.of_everyone
+    rows: list[Any] = fields.answer(
         f"""with each as (
           select gonnet_key, {fields.sql_at(over)} as place, {_SQL[series.show]}({fields.sql_at(series.at)}) as value
           from gonnet_rows where gonnet_key is not null group by all
         )
         select place, avg(value), quantile_cont(value, 0.25), quantile_cont(value, 0.5), quantile_cont(value, 0.75)
-        from each where value is not null group by place having count(*) >= {against.least}""",
-        fields.bound,
+        from each where value is not null group by place having count(*) >= {against.least}"""
     )
     if against.show == "average":
-        return ((f"{against.label}, average", {place: Decimal(str(mean)) for place, mean, *_ in rows}),)
-    names = ("lower quartile", "middle", "upper quartile")
+        return ((f"{called}, {average}", {place: Decimal(str(mean)) for place, mean, *_ in rows}),)
     return tuple(
-        (f"{against.label}, {name}", {row[0]: _coarse(Decimal(str(row[2 + at]))) for row in rows})
-        for at, name in enumerate(names)
+        (f"{called}, {name}", {row[0]: _coarse(Decimal(str(row[2 + at]))) for row in rows})
+        for at, name in enumerate(quartiles)
     )
 
 

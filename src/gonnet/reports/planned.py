@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Literal
 
@@ -12,6 +12,7 @@ from gonnet.jobs.values import Accent, Aggregate
 from gonnet.reports.charting import PlannedChart
 from gonnet.reports.columns import PlannedColumn
 from gonnet.wording.formats import House
+from gonnet.wording.languages import chosen, language_tag
 from gonnet.wording.template import Template
 
 Align = Literal["left", "centre", "right"]
@@ -90,7 +91,19 @@ class Look:
     @property
     def language(self) -> str:
         """BCP 47 tag of its texts."""
-        return self.house.locale.replace("_", "-")
+        return language_tag(self.house.locale)
+
+    @property
+    def page_count(self) -> str:
+        """What stands at the foot of a page, with `{}` for its number and for how many there are."""
+        given = self.style.page_count
+        if isinstance(given, dict):
+            return given[chosen(given, self.house.locale, self.style.locale)]
+        return given if given is not None else self.house.words.page_count
+
+    def for_reader(self, locale: str) -> Look:
+        """The same look in the language and territory of `locale`."""
+        return replace(self, house=replace(self.house, locale=locale))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -161,6 +174,7 @@ class PlannedTable:
     groups: tuple[PlannedGroup, ...] = ()
     first: int | None = None
     rest: str = ""
+    total: str = ""
     emphases: tuple[PlannedEmphasis, ...] = ()
     formulas: bool = False
     keep: int = 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
 
 from babel import Locale
 
@@ -16,18 +17,19 @@ _OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"
 
 
 def signs(
-    job: Job,
+    versions: Iterable[tuple[Job, Look]],
     engine: Engine,
     fields: Sequence[str],
     bound: Mapping[str, object],
     people: Iterable[Recipient],
-    look: Look,
 ) -> frozenset[str]:
-    """What stands in the job's texts, the rows, the list and the house's numbers and dates.
+    """What stands in the job's texts, the rows, the list, and numbers and dates, in every language.
 
     It need not be complete: a document with other characters gets faces of its own.
     """
-    found = {*_OF_NUMBERS, *repr(job.file), *repr(look.style), *_of_the_locale(look.house)}
+    found = set(_OF_NUMBERS)
+    for job, look in versions:
+        found |= {*repr(job.file), *repr(look.style), *_of_the_locale(look.house)}
     for person in people:
         for value in person.fields.values():
             found.update(str(value))
@@ -52,5 +54,6 @@ def _of_the_locale(house: House) -> set[str]:
         *(name for width in ("wide", "abbreviated") for name in locale.days["format"][width].values()),
         *(str(locale.currency_symbols.get(house.currency, "")) if house.currency else ""),
         *map(str, locale.number_symbols.get("latn", {}).values()),
+        *map(str, asdict(house.words).values()),
     ]
     return set().union(*names)

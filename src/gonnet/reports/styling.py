@@ -86,16 +86,15 @@ def widest(fields: Fields, column: PlannedColumn, at: int, house: House) -> tupl
         at: Which value it is.
         house: Conventions for figures.
     """
-    engine, bound, sql = fields.engine, fields.bound, fields.sql_at(at)
-    values = f"(select {sql} as value from gonnet_rows) where value is not null"
+    values = f"(select {fields.sql_at(at)} as value from gonnet_rows) where value is not null"
     if column.kind is Kind.NUMBER:
         totals = ", sum(value)" if column.total == "sum" else ""
-        found: list[Any] = list(engine.query(f"select min(value), max(value){totals} from {values}", bound)[0])
+        found: list[Any] = list(fields.answer(f"select min(value), max(value){totals} from {values}")[0])
         longest = f"select value from {values} order by length(cast(value as varchar)) desc limit 1"
-        found += [value for (value,) in engine.query(longest, bound)]
+        found += [value for (value,) in fields.answer(longest)]
     else:
         longest = f"select distinct value from {values} order by length(cast(value as varchar)) desc, 1 limit 40"
-        found = [value for (value,) in engine.query(longest, bound)]
+        found = [value for (value,) in fields.answer(longest)]
     write = CellText(replace(column, total=None), house)
     return tuple(
         write(Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value) for value in found

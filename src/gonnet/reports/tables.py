@@ -12,7 +12,6 @@ from gonnet.reports.laid import LaidTable, Line
 from gonnet.reports.planned import PlannedGroup, PlannedTable
 
 Rows = Sequence[tuple[object, ...]]
-TOTAL = "Total"
 
 
 class TableSetter:
@@ -39,7 +38,7 @@ class TableSetter:
             texts=tuple(tuple([text for text, _ in column]) for column in pairs),
             rows=len(rows),
             lines=lines,
-            totals=tuple(self._total_line(ordered, len(shown), 0, TOTAL)),
+            totals=tuple(self._total_line(ordered, len(shown), 0, plan.total)),
             emphasis=self._emphasis(shown),
             exact=self._exact(rows) if plan.control else {},
             formulas=plan.formulas,
@@ -65,7 +64,9 @@ class TableSetter:
             if level + 1 < len(self._plan.groups):
                 yield from self._group_lines(members, level + 1, before)
             if group.subtotals:
-                yield from self._total_line(members, before + len(members), before, f"{TOTAL} {write(value) or '–'}")
+                yield from self._total_line(
+                    members, before + len(members), before, f"{self._plan.total} {write(value) or '–'}"
+                )
             before += len(members)
 
     def _total_line(self, rows: Rows, before: int, since: int, label: str) -> Iterator[Line]:

@@ -31,6 +31,7 @@ from gonnet.reports.pen import MARK, tint_of
 from gonnet.reports.planned import Look, Picture, Space
 from gonnet.reports.xlsx_chart import add_chart, columns_of
 from gonnet.wording.formats import excel_pattern
+from gonnet.wording.languages import direction
 
 if TYPE_CHECKING:
     from xlsxwriter.workbook import Workbook
@@ -168,7 +169,7 @@ class _Sheet:
             return
         cells = []
         for index, (column, texts, values) in enumerate(zip(columns, table.texts, table.values, strict=True)):
-            write = self._writer(column, self._style(_cell_look(column, index)))
+            write = self._writer(column, self._style(_cell_look(column, index, self._look.house.locale)))
             cells.append(list(map(write, zip(texts, values, strict=True))))
         for number, looks in table.emphasis.items():
             for index, accents in looks.items():
@@ -177,7 +178,7 @@ class _Sheet:
 
     def _standing_out(self, table: LaidTable, index: int, number: int, accents: frozenset[Accent]) -> str:
         column, text = table.columns[index], table.texts[index][number]
-        look = _cell_look(column, index) | ({"bold": True} if "bold" in accents else {})
+        look = _cell_look(column, index, self._look.house.locale) | ({"bold": True} if "bold" in accents else {})
         if "tint" in accents:
             look |= {"bg_color": tint_of(self._look.accent)}
         if "mark" in accents:
@@ -212,7 +213,7 @@ class _Sheet:
         top = {"bold": True, "top": 2 if line in table.totals else 1, "top_color": self._look.accent}
         cells = []
         for index, (column, text, value) in enumerate(zip(table.columns, line.texts, line.values, strict=True)):
-            look = _cell_look(column, index) | top
+            look = _cell_look(column, index, self._look.house.locale) | top
             if column.total == "count":
                 look |= {"num_format": "0"}
             if text.endswith("%"):
@@ -262,7 +263,9 @@ class _Sheet:
         self._sheet.fit_to_pages(1, 0)
         self._sheet.hide_gridlines(2)
         self._sheet.set_header("&L" + self._look.organisation.replace("&", "&&")[:100])
-        self._sheet.set_footer("&Rpage &P of &N")
+        self._sheet.set_footer("&R" + self._look.page_count.replace("&", "&&").format("&P", "&N"))
+        if direction(self._look.house.locale) == "rtl":
+            self._sheet.right_to_left()
 
 
 def sheet_name(text: str) -> str:
@@ -272,12 +275,12 @@ def sheet_name(text: str) -> str:
     return "Report" if not name or name.casefold() == "history" else name
 
 
-def _cell_look(column: PlannedColumn, index: int) -> dict[str, object]:
+def _cell_look(column: PlannedColumn, index: int, locale: str) -> dict[str, object]:
     look = _side(column, index) | {"valign": "top"}
     if column.kind is Kind.TEXT:
         look["text_wrap"] = True
     elif column.pattern is not None:
-        look["num_format"] = excel_pattern(column.pattern, is_date=column.kind is not Kind.NUMBER)
+        look["num_format"] = excel_pattern(column.pattern, is_date=column.kind is not Kind.NUMBER, locale=locale)
     return look
 
 

@@ -14,6 +14,9 @@ from functools import lru_cache
 
 from babel import Locale, dates, numbers
 
+from gonnet.wording.languages import windows_language
+from gonnet.wording.words import Words, words_of
+
 _NUMBER = re.compile(r"^[^0#]*[#,]*[0,]+(?:\.0*#*)?[^0#]*$")
 _DATE_FIELDS = re.compile(r"'[^']*'|([a-zA-Z])\1*")
 _KNOWN_DATE_LETTERS = frozenset("yMLdEHhmsa")
@@ -23,7 +26,7 @@ Number = int | float | Decimal
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class House:
-    """The conventions of one workspace that shape every figure.
+    """The conventions of one language and territory that shape every figure.
 
     Attributes:
         locale: CLDR name, such as `en_IE`.
@@ -32,6 +35,11 @@ class House:
 
     locale: str = "en"
     currency: str | None = None
+
+    @property
+    def words(self) -> Words:
+        """What documents say where the job says nothing."""
+        return words_of(self.locale)
 
     @property
     def decimal_sign(self) -> str:
@@ -77,7 +85,7 @@ class House:
             case None:
                 return ""
             case bool():
-                return "yes" if value else "no"
+                return self.words.yes if value else self.words.no
             case dt.date():
                 return self.date(value)
             case Decimal():
@@ -150,11 +158,16 @@ def is_date_pattern(pattern: str) -> bool:
 
 
 @lru_cache(maxsize=256)
-def excel_pattern(pattern: str, *, is_date: bool = False) -> str:
-    """The workbook number format (ECMA-376, 18.8.31) that shows what the CLDR pattern shows."""
+def excel_pattern(pattern: str, *, is_date: bool = False, locale: str | None = None) -> str:
+    """The workbook number format (ECMA-376, 18.8.31) that shows what the CLDR pattern shows.
+
+    Names of months and days are those of `locale`, whatever the language of the program that opens the workbook.
+    """
     if not is_date:
         return pattern.replace("¤", "")
-    return _DATE_FIELDS.sub(_excel_date_field, pattern)
+    named = any(found[0].startswith(("MMM", "LLL", "E")) for found in _DATE_FIELDS.finditer(pattern))
+    language = windows_language(locale) if named and locale else None
+    return (f"[$-{language:X}]" if language else "") + _DATE_FIELDS.sub(_excel_date_field, pattern)
 
 
 def _excel_date_field(found: re.Match[str]) -> str:

@@ -1,0 +1,105 @@
+"""The job as the readers of each language get it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from gonnet import data, reports
+from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job
+from gonnet.jobs.texts import Said, given, is_for
+from gonnet.packages import Reading
+from gonnet.recipients import Recipient
+from gonnet.reports import Look, ReportPlan
+from gonnet.wording.languages import called, same_language
+from gonnet.wording.templates import Wording
+from gonnet.wording.words import has_words
+
+_FIELD = re.compile(r"\{\{.*?\}\}|\{%.*?%\}", re.DOTALL)
+_PATTERNS = frozenset({"format", "over_format"})
+_SHOWN = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Edition:
+    """A job for the readers of one language and territory.
+
+    Attributes:
+        locale: It, as CLDR names it.
+        reading: Its texts, how they are filled, and what they may merge.
+        look: The house style with its figures and dates.
+        reports: The reports, settled.
+    """
+
+    locale: str
+    reading: Reading
+    look: Look
+    reports: tuple[ReportPlan, ...] = ()
+
+    @property
+    def job(self) -> Job:
+        """The job with the texts of this language."""
+        return self.reading.job
+
+
+def editions(
+    job: Job, look: Look, people: Iterable[Recipient], values: data.Values, more: Mapping[str, object], year_begins: int
+) -> dict[str, Edition]:
+    """Locale → edition: that of the house first, then one for each other language of the list.
+
+    Args:
+        job: The job.
+        look: The house style.
+        people: The recipient list.
+        values: The parameters.
+        more: What every text may merge besides them.
+        year_begins: The month in which fiscal years begin.
+    """
+    house = look.house.locale
+    found = {}
+    for locale in dict.fromkeys((house, *sorted({person.language for person in people}))):
+        calendar = data.Calendar(locale=locale, year_begins=year_begins)
+        mine, own = look.for_reader(locale), job.read_for(locale, house)
+        names = {**values.said_by(calendar).given, **more, "phrases": own.file.phrases}
+        reading = Reading(job=own, wording=Wording(mine.house), common=names)
+        found[locale] = Edition(locale=locale, reading=reading, look=mine)
+    return found
+
+
+def settled(
+    found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object], folder: Path
+) -> tuple[dict[str, Edition], tuple[str, ...]]:
+    """The editions with their reports, and the SQL of each value of a row that these use.
+
+    Raises:
+        JobError: an expression does not run, or a format does not fit its column's type.
+    """
+    versions = {locale: (edition.job, edition.look) for locale, edition in found.items()}
+    plans, used = reports.settle(engine, versions, bound, folder)
+    return {locale: replace(edition, reports=plans[locale]) for locale, edition in found.items()}, used
+
+
+def untold(found: Mapping[str, Edition], people: Sequence[Recipient]) -> Iterator[Finding]:
+    """A finding for each language of readers in which texts of the job are not given."""
+    house = next(iter(found.values()))
+    for locale, edition in found.items():
+        if same_language(locale, house.locale):
+            continue
+        places = [place for place, text in given(edition.job.file) if _is_lacking(place, text, locale)]
+        count = sum(person.language == locale for person in people)
+        who = f"{called(locale)}, which {count} line{' asks' if count == 1 else 's ask'} for"
+        if places:
+            some = ", ".join(f"{'.'.join(map(str, place))} ({edition.job.at(*place)})" for place in places[:_SHOWN])
+            more = f" and {len(places) - _SHOWN} more" if len(places) > _SHOWN else ""
+            text = f"in {who}, these texts are not given and stay as they are: {some}{more}"
+            yield Finding(weight=Weight.NOTE, text=text)
+        if not has_words(locale):
+            yield Finding(weight=Weight.NOTE, text=f"Gonnet's own words, such as 'Total', stay in English in {who}")
+
+
+def _is_lacking(place: Sequence[str | int], text: Said, locale: str) -> bool:
+    words = any(sign.isalpha() for sign in _FIELD.sub("", text))
+    return words and place[-1] not in _PATTERNS and not is_for(text, locale)
