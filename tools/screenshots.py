@@ -47,6 +47,7 @@ def main() -> None:
             "statement-xlsx": lambda: _workbook(workspace),
             "message": lambda: _message(workspace),
             "gallery": lambda: _gallery(workspace),
+            "languages": lambda: _languages(workspace),
         }
         for name, take in pictures.items():
             if not wanted or name in wanted:
@@ -125,6 +126,16 @@ def _gallery(workspace: Path) -> None:
     for number, name in enumerate(("gallery-facts", "gallery-charts", "gallery-table"), 1):
         _page(file, number, name)
     _browser(workspace, file.with_suffix(".html"), "gallery-page", "1280,1000")
+
+
+def _languages(workspace: Path) -> None:
+    """The heads of one notice in each language, side by side."""
+    words = ("preview", "notice", "--as", "png", "--into", "notice")
+    keys = [word for key in ("00079", "00153", "00227", "00708") for word in ("--only", key)]
+    subprocess.run([*_GONNET, *words, *keys], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
+    files = [str(file) for file in sorted((workspace / "notice").glob("*.png"))]
+    form = ["-crop", "794x400+0+0", "+repage", "-tile", "2x2", "-geometry", "640x+6+6", "-background", "#8a8f8d"]
+    subprocess.run(["montage", *files, *form, str(_TARGET / "languages.png")], check=True)
 
 
 def _page(file: Path, number: int, name: str) -> None:

@@ -37,6 +37,7 @@ _FARMS = (
     "Yewbarrow", "Applegarth", "Bramley Cote", "Cotehill", "Dovenby", "Eaglesfield", "Fothergill", "Gosforth Green",
     "Harrow Slack", "Irton Pike", "Kirkland", "Langrigg", "Mungrisdale", "Newlands", "Ousby Moor", "Plumbland",
 )  # fmt: skip
+_LANGUAGES = {3: "pl", 5: "de", 8: "fr"}  # of every ten farms; the others read the cooperative's
 _LONG = (
     "The Very Old and Honourable Partnership of Threlkeld, Wythburn and Saint John's in the Vale, "
     "Dairy Farmers since the Year of the Great Snow, and Sons and Daughters"
@@ -53,6 +54,7 @@ class Farm:
     contact: str
     email: str
     adviser: tuple[str, str]
+    language: str
 
 
 def farms() -> tuple[Farm, ...]:
@@ -68,7 +70,17 @@ def farms() -> tuple[Farm, ...]:
         email = f"farm{number.lower()}@members.tarnvale.example"
         adviser = _ADVISERS[index % len(_ADVISERS)]
         region = _REGIONS[index % len(_REGIONS)]
-        found.append(Farm(number=number, name=name, region=region, contact=contact, email=email, adviser=adviser))
+        found.append(
+            Farm(
+                number=number,
+                name=name,
+                region=region,
+                contact=contact,
+                email=email,
+                adviser=adviser,
+                language=_LANGUAGES.get(index % 10, ""),
+            )
+        )
     return tuple(found)
 
 
@@ -93,13 +105,13 @@ def write_members(path: Path) -> None:
     book = xlsxwriter.Workbook(str(path), {"strings_to_formulas": False, "strings_to_urls": False})
     book.set_properties({"created": dt.datetime(2026, 10, 31)})  # noqa: DTZ001  workbooks know no zones
     sheet = book.add_worksheet("Members")
-    head = ("farm_no", "farm_name", "region", "contact", "email", "adviser", "adviser_email")
+    head = ("farm_no", "farm_name", "region", "contact", "email", "adviser", "adviser_email", "language")
     lines = [head, *_lines(members)]
     for row, line in enumerate(lines):
         for column, text in enumerate(line):
             sheet.write_string(row, column, text)
     sheet.freeze_panes(1, 0)
-    for column, width in enumerate((10, 34, 12, 18, 36, 16, 34)):
+    for column, width in enumerate((10, 34, 12, 18, 36, 16, 34, 10)):
         sheet.set_column(column, column, width)
     book.close()
 
@@ -107,10 +119,10 @@ def write_members(path: Path) -> None:
 def _lines(members: tuple[Farm, ...]) -> Iterator[tuple[str, ...]]:
     for farm in members:
         email = "" if farm == without_address(members) else farm.email
-        yield (farm.number, farm.name, farm.region, farm.contact, email, *farm.adviser)
+        yield (farm.number, farm.name, farm.region, farm.contact, email, *farm.adviser, farm.language)
         if farm == with_two_contacts(members):
             second = "books@members.tarnvale.example"
-            yield (farm.number, farm.name, farm.region, "Milo Fairhurst", second, *farm.adviser)
+            yield (farm.number, farm.name, farm.region, "Milo Fairhurst", second, *farm.adviser, "pl")
 
 
 def write_collections(path: Path) -> None:

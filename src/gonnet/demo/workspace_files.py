@@ -22,7 +22,7 @@ def write_workspace(folder: Path) -> int:
         raise StorageError("this folder is not empty", where=str(folder), fix="Name another one")
     port = free_port()
     source = resources.files("gonnet.demo") / "workspace"
-    for name in ("gonnet.yaml", "jobs/statements.yaml", "jobs/gallery.yaml"):
+    for name in ("gonnet.yaml", "jobs/statements.yaml", "jobs/notice.yaml", "jobs/gallery.yaml"):
         place = folder / name
         place.parent.mkdir(parents=True, exist_ok=True)
         text = (source / name).read_text("utf-8")
