@@ -292,7 +292,7 @@ def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> 
         ("chart: {kind: bars, over: day, series: {value: litres}}", "'alt' is missing here"),
         ("image: nothing.png", "'alt' is missing here"),
         ("{image: nothing.png, alt: x}", "nothing.png cannot be read"),
-        ("{image: milk.csv, alt: x}", "milk.csv is no PNG or JPEG"),
+        ("{image: milk.csv, alt: x}", "milk.csv is no PNG, JPEG or SVG"),
         ("{heading: x, when: litres >}", "the condition of this block does not run"),
         ("heading: '{{ nobody }}'", "unknown name 'nobody'"),
     ],

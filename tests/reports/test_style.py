@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import io
+import sys
+import zipfile
 from pathlib import Path
 from typing import Any
 
 import pypdfium2
 import pytest
+from PIL import Image
 
 from gonnet.demo import logo
 from gonnet.errors import JobError
 from gonnet.reports import draw
+from gonnet.reports.planned import Picture
 from opened import laid, many_rows, pdf_pages
 from support import SETTINGS, Dairy
 
@@ -89,6 +94,39 @@ def test_a_logo_and_own_faces_are_embedded(dairy: Dairy) -> None:
     assert b"+NotoSans-Regular" not in data
     assert b"/Subtype /Image" in data
     assert "Tarnvale Dairy Cooperative" not in pdf_pages(data)[0]
+
+
+DRAWING = """<svg xmlns="http://www.w3.org/2000/svg" width="60" height="30">
+<path d="M0 30 L30 0 L60 30 Z" fill="#ff0000"/></svg>"""
+
+
+def test_a_drawing_in_svg_is_a_picture_in_every_format(dairy: Dairy) -> None:
+    dairy.write("hill.svg", DRAWING)
+    block = ('- text: "Collected in October."', "- {image: hill.svg, alt: A hill, width: 30}")
+    layout, look = laid(dairy, "117", block)
+    (picture,) = [block for block in layout.blocks if isinstance(block, Picture)]
+    with Image.open(io.BytesIO(picture.data)) as image:
+        pixels = image.convert("RGBA")
+    assert (round(picture.width / picture.height, 2), pixels.size[0] > 600) == (2.0, True)
+    middle, corner = (pixels.getpixel(at) for at in ((pixels.size[0] // 2, pixels.size[1] // 2), (1, 1)))
+    assert (middle, corner[3]) == ((255, 0, 0, 255), 0)  # type: ignore[index]
+    assert b"/Subtype /Image" in draw(layout, "pdf", look).data
+    assert "xl/media/image1.png" in zipfile.ZipFile(io.BytesIO(draw(layout, "xlsx", look).data)).namelist()
+    assert laid(dairy, "117", block)[0].blocks[1] == picture
+
+
+@pytest.mark.parametrize("text", ["<svg", "no drawing", DRAWING.replace("60", "0")])
+def test_a_drawing_that_cannot_be_read_is_told(dairy: Dairy, text: str) -> None:
+    dairy.write("hill.svg", text)
+    with pytest.raises(JobError, match=r"hill\.svg is no SVG drawing that can be read"):
+        laid(dairy, "117", ('- text: "Collected in October."', "- {image: hill.svg, alt: A hill}"))
+
+
+def test_svg_without_its_extra_names_the_line_that_installs_it(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(sys.modules, "svglib.svglib", None)
+    dairy.write("hill.svg", DRAWING)
+    with pytest.raises(JobError, match=r"pip install 'gonnet\[svg\]'"):
+        laid(dairy, "117", ('- text: "Collected in October."', "- {image: hill.svg, alt: A hill}"))
 
 
 @pytest.mark.parametrize(

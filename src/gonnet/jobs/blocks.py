@@ -51,7 +51,7 @@ class FactsBlock(Shown):
 
 
 class ImageBlock(Shown):
-    """A picture from a file of the workspace: PNG or JPEG.
+    """A picture from a file of the workspace: PNG, JPEG or SVG.
 
     Attributes:
         width: In millimetres.

@@ -71,7 +71,7 @@ class Style(Part):
     Attributes:
         accent: Colour of titles and rules, `#rrggbb`.
         second: Colour of the headings between blocks; the accent when left out.
-        logo: A PNG or JPEG of the workspace, at the head of every page in place of the organisation's name.
+        logo: A PNG, JPEG or SVG of the workspace, at the head of every page in place of the organisation's name.
         size: Of running text, in points; everything else grows with it.
         margins: In millimetres: one number, or top, right, bottom, left.
         page_count: What stands at the foot of a page, or that for each language; the first `{}` is its number, the

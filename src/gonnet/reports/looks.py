@@ -33,7 +33,7 @@ def look_of(job: Job, workspace: Workspace) -> Look:
 
 
 def _logo(name: str, folder: Path, where: str) -> Picture:
-    found = picture(ImageBlock(image=name, alt=""), folder, where, 10_000)
+    found = picture(ImageBlock(image=name, alt="", width=60), folder, where, 10_000)
     width = found.width * _LOGO_HEIGHT / found.height
     return Picture(data=found.data, width=width, height=_LOGO_HEIGHT, align="left", alt="")
 

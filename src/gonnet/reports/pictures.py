@@ -10,6 +10,7 @@ from PIL import Image, UnidentifiedImageError
 from gonnet.errors import JobError
 from gonnet.jobs.blocks import ImageBlock
 from gonnet.reports.planned import Picture
+from gonnet.reports.svg import rendered_svg
 from gonnet.reports.widths import POINTS
 
 _FORMATS = ("PNG", "JPEG")
@@ -19,18 +20,20 @@ def picture(block: ImageBlock, folder: Path, where: str, room: float) -> Picture
     """The picture of a block, no wider than `room` points.
 
     Raises:
-        JobError: there is no such file, or it is no PNG or JPEG.
+        JobError: there is no such file, or it is no PNG, JPEG or SVG.
     """
     path = folder / block.image
+    width = min(block.width * POINTS, room)
     try:
         data = path.read_bytes()
+        if path.suffix.casefold() == ".svg":
+            data = rendered_svg(path, width, where)
         with Image.open(io.BytesIO(data), formats=_FORMATS) as image:
             image.load()
             pixels = image.size
     except UnidentifiedImageError as error:
-        raise JobError(f"{path.name} is no PNG or JPEG", where=where, fix="Save it as one of them") from error
+        raise JobError(f"{path.name} is no PNG, JPEG or SVG", where=where, fix="Save it as one of them") from error
     except OSError as error:
         reason = error.strerror or str(error)
         raise JobError(f"the picture {path} cannot be read: {reason}", where=where, fix="Check the file") from error
-    width = min(block.width * POINTS, room)
     return Picture(data=data, width=width, height=width * pixels[1] / pixels[0], align=block.align, alt=block.alt)
