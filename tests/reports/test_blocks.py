@@ -15,7 +15,7 @@ from gonnet.errors import JobError
 from gonnet.reports import draw
 from gonnet.reports.charting import LaidChart, nice_ticks
 from gonnet.reports.columns import CellText, Kind, PlannedColumn
-from gonnet.reports.laid import LaidTable, LaidText, Layout
+from gonnet.reports.laid import LaidFacts, LaidTable, LaidText, Layout
 from gonnet.reports.planned import PlannedBands, PlannedCrosstab
 from gonnet.reports.spread import lay_bands, lay_crosstab
 from gonnet.wording.formats import House, rounded_half_up
@@ -290,6 +290,8 @@ def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> 
         ("chart: {kind: bars, over: day, series: {value: remark}, alt: x}", "must be a column of numbers"),
         ("chart: {kind: shares, over: day, series: {value: litres}, target: 5, alt: x}", "one series and no lines"),
         ("chart: {kind: bars, over: day, series: {value: litres}}", "'alt' is missing here"),
+        ("standing: {figure: liters, label: x}", "there is no figure 'liters'"),
+        ("standing: {figure: litres, label: x, least: 2}", "greater than or equal to 3"),
         ("image: nothing.png", "'alt' is missing here"),
         ("{image: nothing.png, alt: x}", "nothing.png cannot be read"),
         ("{image: milk.csv, alt: x}", "milk.csv is no PNG, JPEG or SVG"),
@@ -302,3 +304,41 @@ def test_what_cannot_be_drawn_is_told_with_its_place(dairy: Dairy, block: str, s
         with_blocks(dairy, block)
     assert says in str(found.value)
     assert "statements.yaml:1" in str(found.value)
+
+
+STANDING = '- text: "Collected in October."'
+
+
+def standing(dairy: Dairy, key: str, options: str, farms: int = 8) -> list[tuple[str, str]]:
+    """Label and text of a standing, where farm n of so many farms collected 100 n litres; the last two as much."""
+    litres = [100 * min(n, farms - 1) for n in range(1, farms + 1)]
+    dairy.write("milk.csv", HEAD + "".join(f"F{n},2026-10-01,{value},1.00,\n" for n, value in enumerate(litres, 1)))
+    dairy.write("members.csv", "farm_no,farm_name,email,adviser\n")
+    block = f"- standing: {{figure: litres, label: Litres, {options}}}"
+    found = laid(dairy, key, (STANDING, block), ("Statement of {{ recipient.farm_name }}", "Statement"))[0].blocks[1]
+    assert isinstance(found, LaidFacts)
+    return list(found.facts)
+
+
+@pytest.mark.parametrize(
+    ("key", "options", "place"),
+    [
+        ("F1", "first: highest", "8 of 8"),
+        ("F1", "first: lowest", "1 of 8"),
+        ("F6", "first: highest", "3 of 8"),
+        ("F7", "first: highest", "1 of 8"),  # equal figures share the better place
+        ("F8", "first: highest", "1 of 8"),
+        ("F8", "first: lowest", "7 of 8"),
+    ],
+)
+def test_a_recipient_sees_their_place_and_what_is_usual(dairy: Dairy, key: str, options: str, place: str) -> None:
+    own = f"{100 * min(int(key[1:]), 7)}"
+    found = standing(dairy, key, f"show: [place, average, quartiles], {options}")
+    assert found[:3] == [("Litres", own), ("Place", place), ("All, average", "438")]
+    # 2.75 and 6.25 are the quartiles of 1, 2, 3, 4, 5, 6, 7, 7, told in two digits
+    assert [text for _, text in found[3:]] == ["280", "450", "620"]
+
+
+def test_too_few_recipients_are_not_compared(dairy: Dairy) -> None:
+    assert standing(dairy, "F1", "show: [place, average, quartiles]", farms=4) == [("Litres", "100")]
+    assert len(standing(dairy, "F1", "show: [place, average], least: 4", farms=4)) == 3

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from gonnet.jobs.charts import ChartBlock
+from gonnet.jobs.charts import ChartBlock, StandingBlock
 from gonnet.jobs.parts import Names, Part, Shown
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Accent, Aggregate, Millimetres, Total, as_float, as_tuple, as_tuple_of_one, exact
@@ -285,4 +285,5 @@ Block = (
     | BandsBlock
     | CrosstabBlock
     | ChartBlock
+    | StandingBlock
 )

@@ -5,11 +5,12 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Annotated, Literal
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs.parts import Part, Shown
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import Aggregate, Millimetres, as_tuple_of_one, exact
+from gonnet.jobs.values import Aggregate, Millimetres, as_tuple, as_tuple_of_one, exact
+from gonnet.wording.formats import is_number_pattern
 
 
 class Series(Part):
@@ -82,6 +83,45 @@ class ChartSpec(Part):
         if self.kind == "stacked" and self.against:
             raise ValueError("the run cannot stand beside stacked bars; use bars or lines")
         return self
+
+
+class StandingSpec(Part):
+    """A figure of the recipient among those of all, as aggregates of all and never as another's figure.
+
+    Attributes:
+        figure: Its name under `figures:`, or `rows`.
+        label: What it is called.
+        show: The recipient's place, the average of all, the quartiles.
+        first: Whether the highest or the lowest figure has the first place.
+        everyone: What all of them are called.
+        least: Over how many recipients that must be; where there are fewer, the recipient's own figure stands alone.
+    """
+
+    figure: str
+    label: Text
+    show: Annotated[
+        tuple[Literal["place", "average", "quartiles"], ...],
+        BeforeValidator(lambda value: (value,) if isinstance(value, str) else as_tuple(value)),
+        Field(min_length=1),
+    ] = ("place", "average")
+    first: Literal["highest", "lowest"] = "highest"
+    everyone: Text | None = None
+    least: int = Field(default=5, ge=3)
+    format: Text = "#,##0"
+    columns: int = Field(default=1, ge=1, le=3)
+
+    @field_validator("format")
+    @classmethod
+    def _format_can_be_written(cls, value: str) -> str:
+        if not is_number_pattern(value):
+            raise ValueError(f"'{value}' is not a number pattern such as #,##0.00")
+        return value
+
+
+class StandingBlock(Shown):
+    """Where the recipient stands among all."""
+
+    standing: StandingSpec
 
 
 class ChartBlock(Shown):

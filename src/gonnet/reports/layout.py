@@ -21,6 +21,7 @@ from gonnet.reports.planned import (
     Space,
 )
 from gonnet.reports.spread import lay_bands, lay_crosstab
+from gonnet.reports.standing import PlannedStanding, standing_facts
 from gonnet.reports.tables import TableSetter
 from gonnet.reports.widths import settle_widths
 from gonnet.wording.formats import House
@@ -124,6 +125,13 @@ class Setter:
                 merged += filled
                 pairs = zip((label for label, _ in block.facts), (text for text, _ in filled), strict=True)
                 return LaidFacts(facts=tuple(pairs), columns=block.columns)
+            case PlannedStanding():
+                figures = names["figures"]
+                assert isinstance(figures, Mapping)
+                facts = standing_facts(block, figures, self.house)
+                texts = tuple(text for _, text in facts)
+                merged.append(("\n".join(texts), texts))
+                return LaidFacts(facts=facts, columns=block.columns)
             case PlannedText():
                 self._wording.numbers.clear()
                 found = paragraphs(self._wording.fill_markup(block.text, names, key=key))

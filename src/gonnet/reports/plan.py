@@ -9,7 +9,7 @@ from pathlib import Path
 from gonnet.data import ColumnType, Engine, quoted
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, blocks
-from gonnet.jobs.charts import ChartBlock
+from gonnet.jobs.charts import ChartBlock, StandingBlock
 from gonnet.jobs.models import Report
 from gonnet.reports.columns import PlannedColumn
 from gonnet.reports.fields import Fields
@@ -29,6 +29,7 @@ from gonnet.reports.planned import (
     ReportPlan,
     Space,
 )
+from gonnet.reports.standing import planned_standing
 from gonnet.reports.styling import by_name, labelled, planned_column, widest
 from gonnet.reports.widths import POINTS, page_form, settle_widths
 
@@ -110,6 +111,8 @@ class _Planner:
                 return self._crosstab(block.crosstab, (*place, "crosstab"))
             case ChartBlock():
                 return planned_chart(block.chart, self._fields, self._job, (*place, "chart"), self._look.house)
+            case StandingBlock():
+                return planned_standing(block.standing, self._fields, self._job, (*place, "standing"), self._look.house)
 
     def _table(self, block: blocks.TableBlock, place: Place) -> PlannedTable:
         spec, at = block.table, self._job.at

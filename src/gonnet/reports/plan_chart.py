@@ -12,13 +12,13 @@ from gonnet.jobs import Job
 from gonnet.jobs.charts import Against, ChartSpec, Series
 from gonnet.reports.charting import PlannedChart, PlannedSeries
 from gonnet.reports.fields import Fields
+from gonnet.reports.standing import coarse
 from gonnet.reports.styling import by_name, labelled
 from gonnet.reports.widths import POINTS
 from gonnet.wording.formats import House
 from gonnet.wording.words import Words
 
 _SQL = {"sum": "sum", "count": "count", "average": "avg", "min": "min", "max": "max"}
-_DIGITS = 2  # of a quartile: it may be somebody's own figure, which must not be read off it
 
 
 def planned_chart(
@@ -82,10 +82,6 @@ def _of_run(
     if against.show == "average":
         return ((f"{called}, {average}", {place: Decimal(str(mean)) for place, mean, *_ in rows}),)
     return tuple(
-        (f"{called}, {name}", {row[0]: _coarse(Decimal(str(row[2 + at]))) for row in rows})
+        (f"{called}, {name}", {row[0]: coarse(Decimal(str(row[2 + at]))) for row in rows})
         for at, name in enumerate(quartiles)
     )
-
-
-def _coarse(value: Decimal) -> Decimal:
-    return round(value, _DIGITS - 1 - value.adjusted()) if value else value

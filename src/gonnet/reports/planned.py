@@ -11,6 +11,7 @@ from gonnet.jobs.style import Paper, Style, Watermark
 from gonnet.jobs.values import Accent, Aggregate
 from gonnet.reports.charting import PlannedChart
 from gonnet.reports.columns import PlannedColumn
+from gonnet.reports.standing import PlannedStanding
 from gonnet.wording.formats import House
 from gonnet.wording.languages import chosen, language_tag
 from gonnet.wording.template import Template
@@ -239,6 +240,7 @@ PlannedBlock = (
     | PlannedBands
     | PlannedCrosstab
     | PlannedChart
+    | PlannedStanding
 )
 
 

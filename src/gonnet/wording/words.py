@@ -22,6 +22,7 @@ class Words:
     average: str = "Average"
     target: str = "Target"
     of_everyone: tuple[str, str, str, str] = ("average", "lower quartile", "middle", "upper quartile")
+    place: str = "Place"
     rank: str = "{} of {}"
     week: str = "W{} {}"
     half: str = "H{} {}"
@@ -32,57 +33,58 @@ _KNOWN = {
     "en": _ENGLISH,
     "da": Words(
         yes="ja", no="nej", page_count="side {} af {}", total="I alt", empty="Ingen rækker.", rest="og {} mere",
-        sheet="Rapport", up_to="op til {}", over="over {}", everyone="Alle", average="Gennemsnit", target="Mål",
-        of_everyone=("gennemsnit", "nedre kvartil", "median", "øvre kvartil"), rank="{} af {}", week="uge {} {}",
-        half="{}. halvår {}",
+        place="Placering", sheet="Rapport", up_to="op til {}", over="over {}", everyone="Alle", average="Gennemsnit",
+        target="Mål", of_everyone=("gennemsnit", "nedre kvartil", "median", "øvre kvartil"), rank="{} af {}",
+        week="uge {} {}", half="{}. halvår {}",
     ),
     "de": Words(
         yes="ja", no="nein", page_count="Seite {} von {}", total="Summe", empty="Keine Zeilen.", rest="und {} weitere",
-        sheet="Bericht", up_to="bis {}", over="über {}", everyone="Alle", average="Durchschnitt", target="Ziel",
-        of_everyone=("Durchschnitt", "unteres Quartil", "Median", "oberes Quartil"), rank="{} von {}",
+        place="Rang", sheet="Bericht", up_to="bis {}", over="über {}", everyone="Alle", average="Durchschnitt",
+        target="Ziel", of_everyone=("Durchschnitt", "unteres Quartil", "Median", "oberes Quartil"), rank="{} von {}",
         week="KW {} {}", half="{}. Halbjahr {}",
     ),
     "es": Words(
         yes="sí", no="no", page_count="página {} de {}", total="Total", empty="Ninguna fila.", rest="y {} más",
-        sheet="Informe", up_to="hasta {}", over="más de {}", everyone="Todos", average="Media", target="Objetivo",
-        of_everyone=("media", "cuartil inferior", "mediana", "cuartil superior"), rank="{} de {}",
+        place="Puesto", sheet="Informe", up_to="hasta {}", over="más de {}", everyone="Todos", average="Media",
+        target="Objetivo", of_everyone=("media", "cuartil inferior", "mediana", "cuartil superior"), rank="{} de {}",
         week="semana {} de {}", half="semestre {} de {}",
     ),
     "fr": Words(
         yes="oui", no="non", page_count="page {} sur {}", total="Total", empty="Aucune ligne.", rest="et {} de plus",
-        sheet="Rapport", up_to="jusqu’à {}", over="plus de {}", everyone="Ensemble", average="Moyenne", target="Cible",
-        of_everyone=("moyenne", "quartile inférieur", "médiane", "quartile supérieur"), rank="{} sur {}",
-        week="semaine {} de {}", half="semestre {} {}",
+        place="Rang", sheet="Rapport", up_to="jusqu’à {}", over="plus de {}", everyone="Ensemble", average="Moyenne",
+        target="Cible", of_everyone=("moyenne", "quartile inférieur", "médiane", "quartile supérieur"),
+        rank="{} sur {}", week="semaine {} de {}", half="semestre {} {}",
     ),
     "it": Words(
         yes="sì", no="no", page_count="pagina {} di {}", total="Totale", empty="Nessuna riga.", rest="e altre {}",
-        sheet="Rapporto", up_to="fino a {}", over="oltre {}", everyone="Tutti", average="Media", target="Obiettivo",
-        of_everyone=("media", "quartile inferiore", "mediana", "quartile superiore"), rank="{} di {}",
-        week="settimana {} del {}", half="semestre {} {}",
+        place="Posizione", sheet="Rapporto", up_to="fino a {}", over="oltre {}", everyone="Tutti", average="Media",
+        target="Obiettivo", of_everyone=("media", "quartile inferiore", "mediana", "quartile superiore"),
+        rank="{} di {}", week="settimana {} del {}", half="semestre {} {}",
     ),
     "nl": Words(
         yes="ja", no="nee", page_count="pagina {} van {}", total="Totaal", empty="Geen regels.", rest="en nog {}",
-        sheet="Rapport", up_to="tot en met {}", over="meer dan {}", everyone="Allen", average="Gemiddelde",
-        target="Doel", of_everyone=("gemiddelde", "onderste kwartiel", "mediaan", "bovenste kwartiel"),
-        rank="{} van {}", week="week {} {}", half="{}e halfjaar {}",
+        place="Plaats", sheet="Rapport", up_to="tot en met {}", over="meer dan {}", everyone="Allen",
+        average="Gemiddelde", target="Doel",
+        of_everyone=("gemiddelde", "onderste kwartiel", "mediaan", "bovenste kwartiel"), rank="{} van {}",
+        week="week {} {}", half="{}e halfjaar {}",
     ),
     "pl": Words(
         yes="tak", no="nie", page_count="strona {} z {}", total="Razem", empty="Brak wierszy.", rest="i jeszcze {}",
-        sheet="Raport", up_to="do {}", over="ponad {}", everyone="Wszyscy", average="Średnia", target="Cel",
-        of_everyone=("średnia", "dolny kwartyl", "mediana", "górny kwartyl"), rank="{} z {}", week="tydzień {} {}",
-        half="{}. półrocze {}",
+        place="Miejsce", sheet="Raport", up_to="do {}", over="ponad {}", everyone="Wszyscy", average="Średnia",
+        target="Cel", of_everyone=("średnia", "dolny kwartyl", "mediana", "górny kwartyl"), rank="{} z {}",
+        week="tydzień {} {}", half="{}. półrocze {}",
     ),
     "pt": Words(
         yes="sim", no="não", page_count="página {} de {}", total="Total", empty="Nenhuma linha.", rest="e mais {}",
-        sheet="Relatório", up_to="até {}", over="mais de {}", everyone="Todos", average="Média", target="Meta",
-        of_everyone=("média", "quartil inferior", "mediana", "quartil superior"), rank="{} de {}",
+        place="Posição", sheet="Relatório", up_to="até {}", over="mais de {}", everyone="Todos", average="Média",
+        target="Meta", of_everyone=("média", "quartil inferior", "mediana", "quartil superior"), rank="{} de {}",
         week="semana {} de {}", half="{}.º semestre de {}",
     ),
     "sv": Words(
         yes="ja", no="nej", page_count="sida {} av {}", total="Summa", empty="Inga rader.", rest="och {} till",
-        sheet="Rapport", up_to="upp till {}", over="över {}", everyone="Alla", average="Genomsnitt", target="Mål",
-        of_everyone=("genomsnitt", "undre kvartil", "median", "övre kvartil"), rank="{} av {}", week="vecka {} {}",
-        half="{}:a halvåret {}",
+        place="Placering", sheet="Rapport", up_to="upp till {}", over="över {}", everyone="Alla", average="Genomsnitt",
+        target="Mål", of_everyone=("genomsnitt", "undre kvartil", "median", "övre kvartil"), rank="{} av {}",
+        week="vecka {} {}", half="{}:a halvåret {}",
     ),
 }  # fmt: skip
 
