@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache
+from types import MappingProxyType
 
 from markdown_it import MarkdownIt
 from markdown_it.token import Token
@@ -22,10 +23,14 @@ class Body:
     Attributes:
         text: Plain: emphasis falls away, lists keep their marks, links show where they lead.
         html: HTML in the source is text, not markup.
+        style: The style sheet of its HTML.
+        pictures: Name → PNG or JPEG that the HTML shows as `cid:` and the name (RFC 2392).
     """
 
     text: str
     html: str
+    style: str = ""
+    pictures: Mapping[str, bytes] = field(default_factory=dict)
 
     @classmethod
     def of(cls, markup: str) -> Body:
@@ -33,6 +38,23 @@ class Body:
         reader = _reader()
         tokens = reader.parse(markup)
         return cls(text=_as_text(tokens), html=str(reader.renderer.render(tokens, reader.options, {})))
+
+    def with_insert(
+        self, mark: str, text: str, html: str, style: str = "", pictures: Mapping[str, bytes] = MappingProxyType({})
+    ) -> Body:
+        """The body with something else in the place of the paragraph `mark`.
+
+        Raises:
+            ValueError: `mark` is no paragraph by itself.
+        """
+        paragraph = f"<p>{mark}</p>"
+        if paragraph not in self.html:
+            raise ValueError("it does not stand in a paragraph of its own")
+        lines = [text if line == mark else line for line in self.text.split("\n")]
+        found = "\n".join(lines), self.html.replace(paragraph, html)
+        if mark in found[0] or mark in found[1]:
+            raise ValueError("it does not stand in a paragraph of its own")
+        return Body(text=found[0], html=found[1], style=style, pictures={**self.pictures, **pictures})
 
 
 def _as_text(tokens: Sequence[Token]) -> str:

@@ -32,7 +32,8 @@ _TYPES = {
 _EPOCH = dt.datetime(1970, 1, 1, tzinfo=dt.UTC)
 _LINE = 76  # characters of an encoded line (RFC 2045, 6.8)
 _PAGE = (
-    '<!DOCTYPE html>\n<html lang="{lang}" dir="{way}"><head><meta charset="utf-8"><title>{title}</title></head>\n'
+    '<!DOCTYPE html>\n<html lang="{lang}" dir="{way}"><head><meta charset="utf-8">'
+    "<title>{title}</title>{style}</head>\n"
     '<body style="font-family:sans-serif;font-size:15px;line-height:1.5;color:#1d2321;max-width:40em">\n'
     "{body}</body></html>\n"
 )
@@ -88,6 +89,7 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
     page = _PAGE.format(
         lang=html.escape(language_tag(locale), quote=True),
         way=direction(locale),
+        style=f"<style>{body.style}</style>" if body.style else "",
         title=html.escape(headers.clean(subject)),
         body=body.html,
     )
@@ -111,7 +113,7 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
             f"\r\n--{outer}\r\n".encode("ascii"),
             f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii"),
             f"--{inner}\r\n".encode("ascii") + _part(body.text, "plain"),
-            f"--{inner}\r\n".encode("ascii") + _part(page, "html"),
+            f"--{inner}\r\n".encode("ascii") + _page_part(page, body, envelope.message_id),
             f"--{inner}--\r\n".encode("ascii"),
         ]
     )
@@ -122,6 +124,30 @@ def _part(content: str, kind: str) -> bytes:
     # RFC 2045, 6.7: line ends are CRLF as they stand, soft ones too.
     encoded = binascii.b2a_qp(content.encode("utf-8"), istext=True)
     return head.encode("ascii") + encoded.replace(b"\r\n", b"\n").replace(b"\n", b"\r\n") + b"\r\n"
+
+
+def _page_part(page: str, body: Body, message_id: str) -> bytes:
+    """The HTML, together with its pictures where it has some (RFC 2387)."""
+    if not body.pictures:
+        return _part(page, "html")
+    mark = "=_r" + hashlib.sha256(message_id.encode("utf-8")).hexdigest()[:24]
+    parts = [f'Content-Type: multipart/related; boundary="{mark}"; type="text/html"\r\n'.encode("ascii")]
+    parts.append(f"\r\n--{mark}\r\n".encode("ascii") + _part(page, "html"))
+    for name, data in body.pictures.items():
+        kind = "png" if data.startswith(b"\x89PNG") else "jpeg"
+        head = (
+            f"--{mark}\r\nContent-Type: image/{kind}\r\nContent-Transfer-Encoding: base64\r\n"
+            f"Content-ID: <{name}>\r\nContent-Disposition: inline\r\n\r\n"
+        )
+        parts += [head.encode("ascii"), _in_lines(data)]
+    parts.append(f"--{mark}--\r\n".encode("ascii"))
+    return b"".join(parts)
+
+
+def _in_lines(data: bytes) -> bytes:
+    """Base64 in lines of 76 characters (RFC 2045, 6.8)."""
+    text = base64.b64encode(data)
+    return b"".join(text[at : at + _LINE] + b"\r\n" for at in range(0, len(text), _LINE))
 
 
 def _boundaries(message_id: str) -> tuple[str, str]:
@@ -145,8 +171,7 @@ def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime)
     parts = [f"Date: {format_datetime(date)}\r\n".encode("ascii"), sealed]
     for attachment in attachments:
         parts.append(f"\r\n--{outer}\r\n{_attachment_head(attachment)}\r\n".encode("ascii"))
-        text = base64.b64encode(attachment.data)
-        parts += [text[at : at + _LINE] + b"\r\n" for at in range(0, len(text), _LINE)]
+        parts.append(_in_lines(attachment.data))
     parts.append(f"\r\n--{outer}--\r\n".encode("ascii"))
     return b"".join(parts)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
@@ -12,7 +13,8 @@ from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
-RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases"})
+RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports"})
+_REPORT = re.compile(r"\breports\.(\w+)")
 
 
 def within_the_file(job: Job) -> Iterator[JobError]:
@@ -114,8 +116,12 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
 def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
     """Mistakes in the merge fields of the texts that a job has in one language."""
     known = known_names(job, columns)
-    for template in texts(job):
+    for template in (*report_texts(job), *package_texts(job)):
         yield from wording.check(template, known)
+    for name, message in job.file.messages.items():
+        yield from wording.check(job.text(message.subject, "messages", name, "subject"), known)
+        body = job.text(message.body, "messages", name, "body")
+        yield from wording.check(body, known | {"reports": tuple(job.file.reports)})
 
 
 def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | int, ...]) -> Iterator[JobError]:
@@ -140,13 +146,6 @@ def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tup
     for name, parameter in job.file.parameters.items():
         known[name] = ("id", "label", "start", "end", "days") if parameter.kind in SPANS else None
     return known
-
-
-def texts(job: Job) -> Iterator[Template]:
-    """Every text with merge fields of the job."""
-    yield from report_texts(job)
-    yield from package_texts(job)
-    yield from messages(job)
 
 
 def report_texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _block: False) -> Iterator[Template]:
@@ -183,6 +182,12 @@ def package_texts(job: Job) -> Iterator[Template]:
     for index, document in enumerate(job.file.package.documents):
         if document.password and not is_reference(document.password.open):
             yield job.text(document.password.open, "package", "documents", index, "password", "open")
+
+
+def reports_in_messages(job: Job) -> tuple[str, ...]:
+    """The reports that stand in the bodies of messages, as `{{ reports.name }}`."""
+    bodies = " ".join(message.body for message in job.file.messages.values())
+    return tuple(name for name in dict.fromkeys(_REPORT.findall(bodies)) if name in job.file.reports)
 
 
 def messages(job: Job) -> Iterator[Template]:

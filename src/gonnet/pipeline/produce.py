@@ -18,7 +18,7 @@ from gonnet import checks, delivery, packages
 from gonnet.checks import Hit, Watch
 from gonnet.delivery import Envelope
 from gonnet.errors import DataError
-from gonnet.jobs import Job
+from gonnet.jobs import Job, references
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
@@ -26,6 +26,7 @@ from gonnet.packages.protection import PasswordError, protected
 from gonnet.recipients import Address, Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
 from gonnet.reports.csv_rows import csv_text
+from gonnet.reports.inline import Inline
 from gonnet.reports.laid import Layout, Merged
 from gonnet.reports.layout import Setter
 from gonnet.rules.decisions import Cause
@@ -37,12 +38,17 @@ _DAY_ZERO = dt.date(1899, 12, 30)  # day numbers of a workbook count from here
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Letter:
-    """How the messages of a run are written."""
+    """How the messages of a run are written.
+
+    Attributes:
+        reports: The reports that may stand in their bodies.
+    """
 
     sender: Address
     reply_to: Address | None
     subject: Template
     body: Template
+    reports: tuple[str, ...]
 
     @classmethod
     def of(cls, job: Job, sender: Address, reply_to: Address | None) -> Letter:
@@ -54,6 +60,7 @@ class Letter:
             reply_to=reply_to,
             subject=job.text(text.subject, "messages", name, "subject"),
             body=job.text(text.body, "messages", name, "body"),
+            reports=references.reports_in_messages(job),
         )
 
     def said_in(self, job: Job) -> Letter:
@@ -95,6 +102,7 @@ class Order:
     rows: tuple[tuple[object, ...], ...]
     names: Mapping[str, object]
     contacts: tuple[Recipient, ...]
+    hidden: Mapping[str, frozenset[int]]
     message_ids: tuple[str, ...]
 
 
@@ -218,12 +226,19 @@ class _Worker:
         desk = self._desk(contact.language)
         letter, wording = desk.version.letter, desk.wording
         assert letter is not None
-        names = {**order.names, **desk.version.common, "recipient": contact.fields}
+        marks = {name: f"\ue000{name}\ue001" for name in letter.reports}  # of private use: no text has them
+        names = {**order.names, **desk.version.common, "recipient": contact.fields, "reports": marks}
         wording.numbers.clear()
         subject = wording.fill(letter.subject, names, key=order.key)
         body = delivery.Body.of(wording.fill_markup(letter.body, names, key=order.key))
+        numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
+        for name, mark in marks.items():
+            if mark in body.html:
+                layout = desk.setter.lay(name, order.key, order.rows, names, order.hidden[name])
+                body = _with_report(body, mark, desk.painter.inline(layout, name), letter.body.where)
+                numbers += layout.merged
+                numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
         text = f"{subject}\n{body.text}"
-        numbers = [(text, tuple(wording.numbers))]
         envelope = Envelope(
             sender=letter.sender,
             reply_to=letter.reply_to,
@@ -246,6 +261,15 @@ class _Worker:
             deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()),
         )
         return record, hits
+
+
+def _with_report(body: delivery.Body, mark: str, report: Inline, where: str) -> delivery.Body:
+    try:
+        return body.with_insert(mark, report.text, report.html, report.style, report.pictures)
+    except ValueError as error:
+        raise DataError(
+            f"a report in a message: {error}", where=where, fix="Leave an empty line above and below {{ reports.… }}"
+        ) from error
 
 
 def _sealed(key: str, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]) -> str:

@@ -47,11 +47,12 @@ def _fill_all(plan: PackagePlan, found: Survey) -> str:
         reading.wording.fill(template, plan.names, key=plan.key)
         for template in references.report_texts(reading.job, lambda name, at: (name, at) in hidden)
     ]
-    for template in (*references.package_texts(reading.job), *references.messages(reading.job)):
+    for template in references.package_texts(reading.job):
         reading.wording.fill(template, plan.names, key=plan.key)
-    for contact in plan.addressed.contacts[1:]:
-        theirs = found.editions[contact.language].reading
-        names = {**plan.names, **theirs.common, "recipient": contact.fields}
+    for contact in plan.addressed.contacts or (None,):
+        theirs = found.editions[contact.language].reading if contact else reading
+        names = {**plan.names, **theirs.common, "reports": dict.fromkeys(theirs.job.file.reports, "")}
+        names |= {"recipient": contact.fields} if contact else {}
         for template in references.messages(theirs.job):
             theirs.wording.fill(template, names, key=plan.key)
     return "\n".join(written)

@@ -89,6 +89,7 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | N
         rows=tuple(rows),
         names=plan.names,
         contacts=contacts,
+        hidden={name: plan.evaluated.hidden(name) for name in letter.reports} if letter else {},
         message_ids=tuple(f"<{secrets.token_hex(16)}@{domain}>" for _ in contacts),
     )
 

@@ -6,9 +6,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from gonnet.jobs.values import CsvForm, Format
+from gonnet.reports.charting import LaidChart
 from gonnet.reports.csv_rows import draw_csv
 from gonnet.reports.fonts import family
 from gonnet.reports.html import draw_html
+from gonnet.reports.inline import Inline, inlined
 from gonnet.reports.laid import Layout
 from gonnet.reports.pdf import draw_pdf
 from gonnet.reports.pen import MARK
@@ -78,6 +80,18 @@ class Painter:
         alphabet = self._family.reduced(self._signs | more)
         data, pages = draw_pdf(layout, self._look, self._family, alphabet)
         return Drawn(data=data, pages=pages)
+
+    def inline(self, layout: Layout, name: str) -> Inline:
+        """The blocks of `layout` for the body of a message; `name` begins the names of its pictures.
+
+        Raises:
+            UnprintableError: a chart would lose a character.
+        """
+        drawn = [text for block in layout.blocks if isinstance(block, LaidChart) for text in block.texts()]
+        for sign in self._family.unprintable(drawn):
+            raise UnprintableError(f"in a chart of the message, {self._family.trouble(sign)}")
+        alphabet = self._family.reduced(self._signs | frozenset("".join(drawn)))
+        return inlined(layout, self._look, self._family, alphabet, name)
 
     def _require_printable(self, more: frozenset[str], layout: Layout) -> None:
         furniture = f"{self._look.organisation}{self._look.page_count}"

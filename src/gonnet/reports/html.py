@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from html import escape
 
 from reportlab.lib.colors import Color
@@ -53,10 +53,22 @@ def draw_html(layout: Layout, look: Look, family: Family) -> bytes:
         f"<title>{escape(layout.title)}</title><style>{style}</style></head>\n<body>",
         f"<header><strong>{escape(look.organisation)}</strong><span>{escape(layout.header)}</span></header>",
         f"<main><h1>{escape(layout.title)}</h1>",
-        *(part for block in layout.blocks for part in _block(block, look, family)),
+        *blocks(layout, look, family),
         f"</main>\n<footer><span>{escape(layout.footer)}</span></footer>\n</body></html>\n",
     ]
     return "\n".join(parts).encode("utf-8")
+
+
+def blocks(
+    layout: Layout, look: Look, family: Family, instead: Callable[[LaidBlock], str | None] = lambda _block: None
+) -> Iterator[str]:
+    """The blocks of a layout as elements; `instead` gives what stands in the place of some of them."""
+    for block in layout.blocks:
+        other = instead(block)
+        if other is None:
+            yield from _block(block, look, family)
+        else:
+            yield other
 
 
 def _block(block: LaidBlock, look: Look, family: Family) -> Iterator[str]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from gonnet.data import ColumnType, Engine, quoted
 from gonnet.errors import JobError, meant
-from gonnet.jobs import Job, blocks
+from gonnet.jobs import Job, blocks, references
 from gonnet.jobs.charts import ChartBlock, StandingBlock
 from gonnet.jobs.models import Report
 from gonnet.reports.columns import PlannedColumn
@@ -56,7 +56,8 @@ def settle(
     fields = Fields(engine=engine, bound=bound)
     found = {}
     for locale, (job, look) in versions.items():
-        wanted = dict.fromkeys(document.report for document in job.file.package.documents)
+        in_files = (document.report for document in job.file.package.documents)
+        wanted = dict.fromkeys((*in_files, *references.reports_in_messages(job)))
         found[locale] = tuple(_Planner(job, name, fields, look, folder).plan() for name in wanted)
     return found, fields.expressions
 
