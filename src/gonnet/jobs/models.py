@@ -43,11 +43,26 @@ class RecipientList(Part):
     bcc: Names = ()
 
 
+class Form(Part):
+    """A workbook of one's own that is filled in, instead of one that is written.
+
+    Attributes:
+        file: A workbook of the workspace.
+        cells: Name of a cell in it → what is filled in: `{{ figures.payable }}` is a number, not its text.
+        rows: The name of a row in it, whose cells hold columns of the report's table; it becomes as many as there are.
+    """
+
+    file: Text
+    cells: dict[str, Text] = {}
+    rows: str | None = None
+
+
 class Report(Part):
     """A layout of blocks over one slice.
 
     Attributes:
         sheet: The name of its sheet in a workbook.
+        form: What its workbook is made from.
         paper: Of its pages; that of the house style when left out, like margins and watermark.
     """
 
@@ -59,6 +74,7 @@ class Report(Part):
     paper: Paper | None = None
     margins: Margins | None = None
     watermark: Watermark | None = None
+    form: Form | None = None
     blocks: tuple[Block, ...] = Field(min_length=1)
 
     @field_validator("blocks", mode="before")

@@ -161,6 +161,8 @@ def report_texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _repor
         for part, source in (("sheet", report.sheet), ("header", report.header), ("footer", report.footer)):
             if source is not None:
                 yield job.text(source, *at, part)
+        for cell, source in report.form.cells.items() if report.form else ():
+            yield job.text(source, *at, "form", "cells", cell)
         for index, block in enumerate(report.blocks):
             if is_hidden(name, index):
                 continue

@@ -27,7 +27,7 @@ from gonnet.recipients import Address, Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
 from gonnet.reports.csv_rows import csv_text
 from gonnet.reports.inline import Inline
-from gonnet.reports.laid import Layout, Merged
+from gonnet.reports.laid import LaidForm, Layout, Merged
 from gonnet.reports.layout import Setter
 from gonnet.rules.decisions import Cause
 from gonnet.wording.template import Template
@@ -287,6 +287,9 @@ def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
 
 def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterator[Merged]:
     """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
+    if plan.format == "xlsx" and layout.form is not None:
+        yield from _in_a_form(layout, layout.form)
+        return
     if plan.format != "csv":
         yield from _own_texts(layout, plan.format, pages or 0)
     for text, value in layout.numbers(drawn=plan.format in ("pdf", "html")):
@@ -298,6 +301,17 @@ def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterat
             case _:
                 shown = text
         yield shown, (shown,)
+
+
+def _in_a_form(layout: Layout, form: LaidForm) -> Iterator[Merged]:
+    yield layout.title_merged
+    for (_, value), (text, numbers) in zip(form.cells, form.merged, strict=True):
+        shown = _in_a_workbook(value)
+        yield (shown, (shown,)) if shown else (text, numbers)
+    for table in layout.tables():
+        for column in form.plan.columns.values():
+            if table.columns[column].is_measure:
+                yield from ((shown, (shown,)) for shown in map(_in_a_workbook, table.values[column]))
 
 
 def _own_texts(layout: Layout, form: Format, pages: int) -> Iterator[Merged]:
@@ -317,8 +331,10 @@ def _own_texts(layout: Layout, form: Format, pages: int) -> Iterator[Merged]:
 
 def _in_a_workbook(value: object) -> str:
     match value:
-        case Decimal():
-            return f"{value:.16G}"
+        case int() | Decimal() if not isinstance(value, bool):
+            return f"{Decimal(value):.16G}"
+        case float():
+            return repr(value)
         case dt.datetime():
             return str((value.date() - _DAY_ZERO).days)
         case dt.date():

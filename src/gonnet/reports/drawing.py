@@ -9,6 +9,7 @@ from gonnet.jobs.values import CsvForm, Format
 from gonnet.reports.charting import LaidChart
 from gonnet.reports.csv_rows import draw_csv
 from gonnet.reports.fonts import family
+from gonnet.reports.forms import fill_form
 from gonnet.reports.html import draw_html
 from gonnet.reports.inline import Inline, inlined
 from gonnet.reports.laid import Layout
@@ -64,6 +65,8 @@ class Painter:
             DataError: a value does not fit the format.
         """
         match form:
+            case "xlsx" if layout.form is not None:
+                return Drawn(data=fill_form(layout, layout.form, self._look.organisation), pages=None)
             case "xlsx":
                 return Drawn(data=draw_xlsx(layout, self._look, self._kept), pages=None)
             case "html":

@@ -9,7 +9,7 @@ from decimal import Decimal
 from gonnet.jobs.values import Accent
 from gonnet.reports.charting import LaidChart
 from gonnet.reports.columns import PlannedColumn
-from gonnet.reports.planned import PageForm, Picture, Space
+from gonnet.reports.planned import PageForm, Picture, PlannedForm, Space
 from gonnet.wording.marked import Paragraph
 
 Merged = tuple[str, tuple[str, ...]]
@@ -131,6 +131,21 @@ LaidBlock = LaidHeading | LaidFacts | LaidText | Picture | Space | LaidTable | L
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LaidForm:
+    """What is filled into a form.
+
+    Attributes:
+        plan: The form.
+        cells: Defined name → value.
+        merged: The texts among them, each with the numbers and dates that were merged into it.
+    """
+
+    plan: PlannedForm
+    cells: tuple[tuple[str, object], ...]
+    merged: tuple[Merged, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Layout:
     """A document ready to be drawn in any format."""
 
@@ -150,6 +165,8 @@ class Layout:
     """The same of the name of its sheet."""
     headings_merged: tuple[Merged, ...] = ()
     """The same of the headings, which also stand in the bookmarks."""
+    form: LaidForm | None = None
+    """What its workbook is made from."""
 
     def tables(self) -> Iterator[LaidTable]:
         """Its tables, in order."""

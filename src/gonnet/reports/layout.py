@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from gonnet.reports.charting import ChartSetter, PlannedChart
 from gonnet.reports.columns import CellText
-from gonnet.reports.laid import LaidBlock, LaidFacts, LaidHeading, LaidText, Layout, Merged
+from gonnet.reports.laid import LaidBlock, LaidFacts, LaidForm, LaidHeading, LaidText, Layout, Merged
 from gonnet.reports.planned import (
     Look,
     Picture,
@@ -14,6 +14,7 @@ from gonnet.reports.planned import (
     PlannedBlock,
     PlannedCrosstab,
     PlannedFacts,
+    PlannedForm,
     PlannedHeading,
     PlannedTable,
     PlannedText,
@@ -113,7 +114,18 @@ class Setter:
             page_merged=(header, footer),
             sheet_merged=sheet,
             headings_merged=tuple(headings),
+            form=self._form(plan.form, names, key) if plan.form else None,
         )
+
+    def _form(self, form: PlannedForm, names: Mapping[str, object], key: str) -> LaidForm:
+        cells: list[tuple[str, object]] = []
+        merged: list[Merged] = []
+        for name, template in form.cells:
+            self._wording.numbers.clear()
+            value = self._wording.value(template, names, key=key)
+            cells.append((name, value))
+            merged.append((str(value), tuple(self._wording.numbers)))
+        return LaidForm(plan=form, cells=tuple(cells), merged=tuple(merged))
 
     def _of_texts(self, block: PlannedBlock, names: Mapping[str, object], key: str, merged: list[Merged]) -> LaidBlock:
         match block:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -10,9 +10,10 @@ from gonnet.data import ColumnType, Engine, quoted
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, blocks, references
 from gonnet.jobs.charts import ChartBlock, StandingBlock
-from gonnet.jobs.models import Report
+from gonnet.jobs.models import Form, Report
 from gonnet.reports.columns import PlannedColumn
 from gonnet.reports.fields import Fields
+from gonnet.reports.forms import planned_form
 from gonnet.reports.pictures import picture
 from gonnet.reports.plan_chart import planned_chart
 from gonnet.reports.planned import (
@@ -22,6 +23,7 @@ from gonnet.reports.planned import (
     PlannedCrosstab,
     PlannedEmphasis,
     PlannedFacts,
+    PlannedForm,
     PlannedGroup,
     PlannedHeading,
     PlannedTable,
@@ -75,6 +77,7 @@ class _Planner:
     def plan(self) -> ReportPlan:
         report, at = self._report, ("reports", self._name)
         text = self._job.text
+        planned = tuple(self._block(block, (*at, "blocks", index)) for index, block in enumerate(report.blocks))
         return ReportPlan(
             name=self._name,
             title=text(report.title, *at, "title"),
@@ -82,8 +85,14 @@ class _Planner:
             header=text(report.header, *at, "header") if report.header is not None else None,
             footer=text(report.footer, *at, "footer") if report.footer is not None else None,
             page=self._page,
-            blocks=tuple(self._block(block, (*at, "blocks", index)) for index, block in enumerate(report.blocks)),
+            blocks=planned,
+            form=self._form(report.form, planned, (*at, "form")) if report.form else None,
         )
+
+    def _form(self, form: Form, planned: Sequence[PlannedBlock], place: Place) -> PlannedForm:
+        cells = [(name, self._job.text(text, *place, "cells", name)) for name, text in form.cells.items()]
+        table = next((block for block in planned if isinstance(block, PlannedTable)), None)
+        return planned_form(form, cells, table, self._folder, self._job.at(*place))
 
     def _block(self, block: blocks.Block, place: Place) -> PlannedBlock:
         text = self._job.text

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Literal
@@ -245,6 +245,23 @@ PlannedBlock = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedForm:
+    """A form, settled for the whole run.
+
+    Attributes:
+        data: The bytes of the workbook.
+        cells: Defined name → what is filled in.
+        rows: The defined name of the row; None where the form has no table.
+        columns: Column of the sheet (1 is A) → column of the report's table.
+    """
+
+    data: bytes
+    cells: tuple[tuple[str, Template], ...]
+    rows: str | None
+    columns: Mapping[int, int]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ReportPlan:
     """One report of the job, settled for the whole run."""
 
@@ -255,6 +272,7 @@ class ReportPlan:
     footer: Template | None
     page: PageForm
     blocks: tuple[PlannedBlock, ...]
+    form: PlannedForm | None = None
 
     def tables(self) -> Iterator[PlannedTable]:
         """Its tables of rows, in order."""

@@ -18,6 +18,7 @@ from gonnet.wording.template import Template
 
 # CommonMark 0.31, section 2.4: any ASCII punctuation may be escaped by a backslash.
 _MARKUP = re.compile(r"([!-/:-@\[-`{-~])")
+_SINGLE = re.compile(r"^\s*\{\{((?:(?!\}\}).)*)\}\}\s*$", re.DOTALL)
 _BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
 
 
@@ -84,6 +85,19 @@ class Wording:
             DataError: a name is missing or a value cannot be formatted; names the template's place and `key`.
         """
         return self._fill(self._plain, template, values, key)
+
+    def value(self, template: Template, values: Mapping[str, object], *, key: str = "") -> object:
+        """As `fill`; but a text that is one merge field and nothing else gives its value itself, a number as a number.
+
+        Raises:
+            DataError: a name is missing or a value cannot be formatted; names the template's place and `key`.
+        """
+        text = self.fill(template, values, key=key)
+        single = _SINGLE.match(template.source)
+        if single is None:
+            return text
+        value = self._plain.compile_expression(single[1], undefined_to_none=False)(values)
+        return text if isinstance(value, str) else value
 
     def fill_markup(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
         """As `fill`, for a CommonMark text: merged values are escaped, so that none of them acts as markup."""
