@@ -108,7 +108,7 @@ def _fill(place: Place, workspace: Path) -> None:
     insert = f"insert into collections ({', '.join(names)}) values ({', '.join(':' + name for name in names)})"
     place.run(COLLECTIONS, MEMBERS, rows=(insert, rows))
     heads = ("farm_no", "farm_name", "region", "contact", "email", "adviser", "adviser_email")
-    people = [dict(zip(heads, line, strict=True)) for line in cooperative._lines(cooperative.farms())]
+    people = [dict(zip(heads, line[:-1], strict=True)) for line in cooperative._lines(cooperative.farms())]
     place.run(rows=(f"insert into members values ({', '.join(':' + name for name in heads)})", people))
 
 

@@ -45,7 +45,7 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
         ("- text:", "- txet:", "unknown key 'txet'. Did you mean 'text'?"),
         ("milk: {file: milk.csv}", "milk: {fiel: milk.csv}", "unknown key 'fiel'. Did you mean 'file'?"),
         ('format: "#,##0.00"', "format: abc", "'abc' is neither a number pattern such as #,##0.00 nor a date pattern"),
-        ("rows = 0, skip: no milk", "rows = 0", "a rule needs one outcome"),
+        ("rows = 0, skip: no milk", "rows = 0", "a rule needs an outcome"),
         ("{name: idle,", "{name: idle, name: again,", "this key stands twice"),
         ("split: {rows: milk", "split: {rows: mlik", "5:15: there is no data set 'mlik'. Did you mean 'milk'?"),
         ("by: farm_no", "by: farm_nr", "data set 'milk' has no column 'farm_nr'. Did you mean 'farm_no'?"),
@@ -67,10 +67,10 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
 def test_a_mistake_is_told_with_its_place_and_the_cure(dairy: Dairy, old: str, new: str, says: str) -> None:
     found = told(dairy, (old, new))
     if "address" in says:
-        from gonnet.pipeline.prepare import write_letter
+        from gonnet.pipeline.letters import sender_of
 
         with dairy.tools() as tools, pytest.raises(JobError) as caught:
-            write_letter(dairy.job((old, new)), tools)
+            sender_of(dairy.job((old, new)), tools)
         found = [str(caught.value)]
     assert any(says in text for text in found), found
     assert all(text.startswith("jobs/statements.yaml:") for text in found)

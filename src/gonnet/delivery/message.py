@@ -50,6 +50,7 @@ class Envelope:
         cc: Addresses of Cc.
         bcc: Addresses that get it unseen: in no header line.
         message_id: With its angle brackets.
+        important: Whether it is marked so (RFC 2156, 5.3.6).
     """
 
     sender: Address
@@ -58,6 +59,7 @@ class Envelope:
     reply_to: Address | None = None
     cc: tuple[Address, ...] = ()
     bcc: tuple[Address, ...] = ()
+    important: bool = False
 
     def everybody(self) -> tuple[Address, ...]:
         """Every envelope address once, To first."""
@@ -102,6 +104,7 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
             headers.unstructured("Subject", subject),
             f"Message-ID: {envelope.message_id}\r\n".encode("ascii"),
             b"Auto-Submitted: auto-generated\r\n",  # RFC 3834, 5.1: no automatic answers
+            b"Importance: high\r\nPriority: urgent\r\n" if envelope.important else b"",
             b"MIME-Version: 1.0\r\n",
             f'Content-Type: multipart/mixed; boundary="{outer}"\r\n'.encode("ascii"),
         ]
@@ -160,7 +163,9 @@ def _require_lines(block: bytes, envelope: Envelope) -> None:
     wanted = ["From", "To"]
     wanted += ["Cc"] if envelope.cc else []
     wanted += ["Reply-To"] if envelope.reply_to else []
-    wanted += ["Subject", "Message-ID", "Auto-Submitted", "MIME-Version", "Content-Type"]
+    wanted += ["Subject", "Message-ID", "Auto-Submitted"]
+    wanted += ["Importance", "Priority"] if envelope.important else []
+    wanted += ["MIME-Version", "Content-Type"]
     if headers.names_of(block) != wanted:
         raise ValueError("the header lines of a message are not the ones that were written")
 

@@ -112,9 +112,12 @@ class Password(Part):
 
 
 class DocumentSpec(Part):
-    """One document of every package: a report in a format.
+    """One document of a package: a report in a format.
 
     Attributes:
+        name: What rules call it; its report's name will do too.
+        optional: Whether it is only in packages to which a rule adds it.
+        file: What its file is called, without ending; as the package when left out.
         delimiter: Of a CSV file; as the house's language has it when left out, like the decimal sign.
         decimal: Its decimal sign.
         quoting: Whether it quotes what it must (`needed`), or everything (`all`).
@@ -123,6 +126,9 @@ class DocumentSpec(Part):
 
     report: str
     format: Format = Field(alias="as")
+    name: Name | None = None
+    optional: bool = False
+    file: Text | None = None
     delimiter: Literal[",", ";", "\t", "|"] | None = None
     decimal: Literal[".", ","] | None = None
     quoting: Literal["needed", "all"] | None = None
@@ -146,6 +152,11 @@ class DocumentSpec(Part):
             raise ValueError(f"'{self.encoding}' is not an encoding") from error
         return self
 
+    @property
+    def called(self) -> set[str]:
+        """What rules may call it."""
+        return {self.report} | ({self.name} if self.name else set())
+
 
 class PackageSpec(Part):
     """What a recipient is to get, and what the files are called."""
@@ -160,17 +171,46 @@ class PackageSpec(Part):
 
 
 class Rule(Part):
-    """A condition and what it changes about a package."""
+    """A condition and what it changes about a package.
+
+    Attributes:
+        when: SQL over figures, parameters, the list, the run and the past; or
+        otherwise: for all for whom no rule above holds.
+        skip: Why it is not sent at all.
+        hold: Why a person must look at it first.
+        message: The message that it gets.
+        add: Optional documents that it has, by name or by report.
+        drop: Documents that it does not have.
+        format: The format of all of its documents.
+        to: Who gets it in place of its contacts: columns of the list, or addresses.
+        cc: Who gets it besides: columns of the list, or addresses.
+        bcc: The same, unseen.
+        important: Whether its messages are marked as important.
+    """
 
     name: str
-    when: str
+    when: str | None = None
+    otherwise: Literal[True] | None = None
     skip: str | None = None
     hold: str | None = None
+    message: str | None = None
+    add: Names = ()
+    drop: Names = ()
+    format: Format | None = Field(default=None, alias="as")
+    to: Names = ()
+    cc: Names = ()
+    bcc: Names = ()
+    important: bool | None = None
 
     @model_validator(mode="after")
-    def _one_outcome(self) -> Rule:
-        if (self.skip is None) == (self.hold is None):
-            raise ValueError("a rule needs one outcome: either skip or hold, with the reason")
+    def _a_condition_and_an_outcome(self) -> Rule:
+        if (self.when is None) == (self.otherwise is None):
+            raise ValueError("a rule needs a condition: either `when`, or `otherwise: true` for all the others")
+        if self.skip is not None and self.hold is not None:
+            raise ValueError("a rule either skips or holds")
+        given = self.model_fields_set - {"name", "when", "otherwise"}
+        if not any(getattr(self, part) not in (None, ()) for part in given):
+            raise ValueError("a rule needs an outcome, such as skip or hold with the reason, or message")
         return self
 
 

@@ -48,15 +48,9 @@ def within_the_file(job: Job) -> Iterator[JobError]:
         if (document.report, document.format) in seen:
             yield JobError(f"report '{document.report}' as {document.format} stands twice", where=place, fix="Keep one")
         seen.add((document.report, document.format))
-        if document.format == "csv" and document.report in file.reports:
-            blocks = file.reports[document.report].blocks
-            tables = sum(isinstance(block, (TableBlock, BandsBlock, CrosstabBlock)) for block in blocks)
-            if tables != 1:
-                yield JobError(
-                    f"a CSV file holds one table, report '{document.report}' has {tables}",
-                    where=place,
-                    fix="Give it a report of its own, with one table",
-                )
+        if document.format == "csv":
+            yield from _one_table(job, document.report, place)
+    yield from _rules(job)
     for name, parameter in file.parameters.items():
         if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
             what = f"there is no data set '{parameter.of.rows}'"
@@ -73,6 +67,49 @@ def within_the_file(job: Job) -> Iterator[JobError]:
             "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
         )
     yield from _delivery(job)
+
+
+def _one_table(job: Job, report: str, place: str) -> Iterator[JobError]:
+    if report in job.file.reports:
+        blocks = job.file.reports[report].blocks
+        tables = sum(isinstance(block, (TableBlock, BandsBlock, CrosstabBlock)) for block in blocks)
+        if tables != 1:
+            fix = "Give it a report of its own, with one table"
+            yield JobError(f"a CSV file holds one table, report '{report}' has {tables}", where=place, fix=fix)
+
+
+def _rules(job: Job) -> Iterator[JobError]:
+    """Names of messages and documents that rules use; documents that no rule adds; rules that can never hold."""
+    file = job.file
+    documents = file.package.documents
+    called = sorted({name for document in documents for name in document.called})
+    for index, rule in enumerate(file.rules):
+        if rule.message is not None and rule.message not in file.messages:
+            fix = meant(rule.message, sorted(file.messages), noun="message")
+            where = job.at("rules", index, "message")
+            yield JobError(f"there is no message '{rule.message}'", where=where, fix=fix)
+        for part in ("add", "drop"):
+            for name in getattr(rule, part):
+                if name not in called:
+                    fix = meant(name, called, noun="document")
+                    where = job.at("rules", index, part)
+                    yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
+        if rule.format == "csv":
+            for document in documents:
+                yield from _one_table(job, document.report, job.at("rules", index, "as"))
+        if rule.format in ("csv", "html") and any(document.password for document in documents):
+            what = f"documents with a password cannot be sent as {rule.format}"
+            yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
+        if rule.otherwise and any(other.otherwise for other in file.rules[:index]):
+            what = f"rule '{rule.name}' never holds: a rule above it is for all the others already"
+            yield JobError(what, where=job.at("rules", index, "otherwise"), fix="Keep one, as the last rule")
+    added = {name for rule in file.rules for name in rule.add}
+    for index, document in enumerate(documents):
+        if document.optional and not document.called & added:
+            what = f"no rule adds the optional document '{document.name or document.report}'"
+            yield JobError(
+                what, where=job.at("package", "documents", index), fix="Add it by a rule, or drop `optional`"
+            )
 
 
 def _delivery(job: Job) -> Iterator[JobError]:
@@ -116,6 +153,14 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
 def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
     """Mistakes in the merge fields of the texts that a job has in one language."""
     known = known_names(job, columns)
+    people = job.file.recipients
+    listed = columns[people.rows] if people else ()
+    for index, rule in enumerate(job.file.rules):
+        for part in ("to", "cc", "bcc"):
+            for name in getattr(rule, part):
+                if "@" not in name and name not in listed:
+                    fix = f"{meant(name, listed, noun='column')}; or write an address"
+                    yield JobError(f"the list has no column '{name}'", where=job.at("rules", index, part), fix=fix)
     for template in (*report_texts(job), *package_texts(job)):
         yield from wording.check(template, known)
     for name, message in job.file.messages.items():
@@ -182,14 +227,20 @@ def package_texts(job: Job) -> Iterator[Template]:
     """The names of files, and passwords."""
     yield job.text(job.file.package.name, "package", "name")
     for index, document in enumerate(job.file.package.documents):
+        if document.file is not None:
+            yield job.text(document.file, "package", "documents", index, "file")
         if document.password and not is_reference(document.password.open):
             yield job.text(document.password.open, "package", "documents", index, "password", "open")
 
 
 def reports_in_messages(job: Job) -> tuple[str, ...]:
-    """The reports that stand in the bodies of messages, as `{{ reports.name }}`."""
-    bodies = " ".join(message.body for message in job.file.messages.values())
-    return tuple(name for name in dict.fromkeys(_REPORT.findall(bodies)) if name in job.file.reports)
+    """The reports that stand in the bodies of messages."""
+    return reports_in(" ".join(message.body for message in job.file.messages.values()), job)
+
+
+def reports_in(body: str, job: Job) -> tuple[str, ...]:
+    """The reports that stand in the body of a message, as `{{ reports.name }}`."""
+    return tuple(name for name in dict.fromkeys(_REPORT.findall(body)) if name in job.file.reports)
 
 
 def messages(job: Job) -> Iterator[Template]:

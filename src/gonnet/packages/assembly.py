@@ -88,8 +88,7 @@ def assemble(
         parts: Key, figures and decision of each package.
         known: What passwords are resolved with.
     """
-    house, job = next((locale, reading.job) for locale, reading in readings.items())
-    per_format = Counter(document.format for document in job.file.package.documents)
+    house = next(iter(readings))
     taken = Names()
     for addressed, evaluated, decision in parts:
         locale = addressed.language or house
@@ -98,14 +97,7 @@ def assemble(
         documents: tuple[DocumentPlan, ...] = ()
         if decision.drawn:
             try:
-                stem = taken.unique(_stem(reading, names, addressed.key))
-                documents = tuple(
-                    replace(
-                        _document(part, stem, per_format[part.format], evaluated, reading.wording.house),
-                        lock=_lock(job, index, part, names, reading.wording, known, addressed.key),
-                    )
-                    for index, part in enumerate(job.file.package.documents)
-                )
+                documents = tuple(_documents(reading, names, addressed.key, evaluated, decision, taken, known))
             except DataError as error:  # one bad line fails alone
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
         yield PackagePlan(
@@ -118,13 +110,47 @@ def assemble(
         )
 
 
-def _stem(reading: Reading, names: Mapping[str, object], key: str) -> str:
-    template = reading.job.text(reading.job.file.package.name, "package", "name")
-    return safe_name(reading.wording.fill(template, names, key=key))
+def _documents(
+    reading: Reading,
+    names: Mapping[str, object],
+    key: str,
+    evaluated: Evaluated,
+    decision: Decision,
+    taken: Names,
+    known: Secrets,
+) -> Iterator[DocumentPlan]:
+    """The documents of one package, in the job's order, each with a name of its own."""
+    job, house = reading.job, reading.wording.house
+    stem = taken.unique(_filled(reading, job.file.package.name, ("package", "name"), names, key))
+    chosen = list(_chosen(job, decision))
+    per_format = Counter(part.format for _, part in chosen if part.file is None)
+    for index, part in chosen:
+        lock = _lock(job, index, part, names, reading.wording, known, key)
+        if part.file is None:
+            name = f"{stem} {part.report}" if per_format[part.format] > 1 else stem
+        else:
+            place = ("package", "documents", index, "file")
+            name = taken.unique(_filled(reading, part.file, place, names, key))
+        yield replace(_document(part, name, evaluated, house), lock=lock)
 
 
-def _document(part: DocumentSpec, stem: str, of_its_format: int, evaluated: Evaluated, house: House) -> DocumentPlan:
-    name = f"{stem} {part.report}" if of_its_format > 1 else stem
+def _chosen(job: Job, decision: Decision) -> Iterator[tuple[int, DocumentSpec]]:
+    """Number and specification of each document that the rules leave, in the format that they choose."""
+    seen: set[tuple[str, str]] = set()
+    for index in decision.effects.documents:
+        part = job.file.package.documents[index]
+        if decision.effects.format is not None:
+            part = part.model_copy(update={"format": decision.effects.format})
+        if (part.report, part.format) not in seen:
+            seen.add((part.report, part.format))
+            yield index, part
+
+
+def _filled(reading: Reading, text: str, place: tuple[str | int, ...], names: Mapping[str, object], key: str) -> str:
+    return safe_name(reading.wording.fill(reading.job.text(text, *place), names, key=key))
+
+
+def _document(part: DocumentSpec, name: str, evaluated: Evaluated, house: House) -> DocumentPlan:
     return DocumentPlan(
         report=part.report,
         format=part.format,

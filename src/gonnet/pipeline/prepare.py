@@ -9,18 +9,16 @@ from decimal import Decimal
 
 from gonnet.checks import Account
 from gonnet.checks.accounting import Bookkeeper
-from gonnet.errors import JobError, RunError
+from gonnet.errors import RunError
 from gonnet.findings import Weight
 from gonnet.jobs import Job
-from gonnet.jobs.models import EmailSpec
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.packages import PackagePlan
 from gonnet.pipeline import commands, workshop
-from gonnet.pipeline.produce import Letter, Made
+from gonnet.pipeline.letters import sender_of
+from gonnet.pipeline.produce import Made
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
-from gonnet.recipients import Address
-from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.rules.decisions import Cause
 
 _TOGETHER = 100  # packages written in one transaction; a run that breaks off is never sent
@@ -36,7 +34,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         GonnetError: the job, the data or the disk is wrong; nothing that could be sent is left behind.
     """
     began = time.monotonic()
-    letter, server = write_letter(job, tools)
+    sender, server = sender_of(job, tools)
     before = _before(job, tools)
     found = survey(job, tools, request, progress)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, server)) as run:
@@ -45,7 +43,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         sums = _sums_by_key(found)
         books = Bookkeeper()
         waiting: list[PackageRecord] = []
-        for plan, made in workshop.make(job, tools, found, letter, progress):
+        for plan, made in workshop.make(job, tools, found, sender, progress):
             package = _package(plan, made)
             _enter(books, plan, made, package, sums.get(plan.key, {}))
             waiting.append(package)
@@ -74,31 +72,6 @@ def _after(job: Job, tools: Tools, run: RunWriter) -> list[tuple[str, str]]:
     ran = commands.run(command, tools.workspace.folder, job.at("after"))
     run.note(ran.text)
     return [] if ran.code == 0 else [(str(Weight.ATTENTION), ran.text[:300])]
-
-
-def write_letter(job: Job, tools: Tools) -> tuple[Letter | None, str | None]:
-    """How the job's messages are written and the server they leave by; nothing for a job that mails nothing.
-
-    Raises:
-        JobError: the sender is not an address, or there is no such server.
-    """
-    email = job.email
-    if email is None or job.message is None:
-        return None, None
-    server, _ = tools.workspace.server(email.server, job.at("deliver", 0, "email"))
-    reply_to = _mailbox(job, email, "reply_to") if email.reply_to else None
-    return Letter.of(job, _mailbox(job, email, "from"), reply_to), server
-
-
-def _mailbox(job: Job, email: EmailSpec, part: str) -> Address:
-    text, where = (email.sender if part == "from" else email.reply_to or ""), job.at("deliver", 0, "email", part)
-    try:
-        found = parse(text)
-    except NotAnAddressError as error:
-        raise JobError(f"'{text}' is not an address: {error}", where=where, fix="Write Name <name@domain>") from error
-    if len(found) != 1:
-        raise JobError("there must be one address here", where=where, fix="Keep one")
-    return found[0]
 
 
 def _opening(job: Job, request: Request, found: Survey, server: str | None) -> dict[str, object]:

@@ -18,54 +18,21 @@ from gonnet import checks, delivery, packages
 from gonnet.checks import Hit, Watch
 from gonnet.delivery import Envelope
 from gonnet.errors import DataError
-from gonnet.jobs import Job, references
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
 from gonnet.packages.protection import PasswordError, protected
-from gonnet.recipients import Address, Recipient
+from gonnet.pipeline.letters import Letter, Sender
+from gonnet.recipients import Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
 from gonnet.reports.csv_rows import csv_text
 from gonnet.reports.inline import Inline
 from gonnet.reports.laid import LaidForm, Layout, Merged
 from gonnet.reports.layout import Setter
 from gonnet.rules.decisions import Cause
-from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
 _DAY_ZERO = dt.date(1899, 12, 30)  # day numbers of a workbook count from here
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Letter:
-    """How the messages of a run are written.
-
-    Attributes:
-        reports: The reports that may stand in their bodies.
-    """
-
-    sender: Address
-    reply_to: Address | None
-    subject: Template
-    body: Template
-    reports: tuple[str, ...]
-
-    @classmethod
-    def of(cls, job: Job, sender: Address, reply_to: Address | None) -> Letter:
-        """The message of a job in the language for which it was read; the job has one."""
-        assert job.message is not None
-        name, text = job.message
-        return cls(
-            sender=sender,
-            reply_to=reply_to,
-            subject=job.text(text.subject, "messages", name, "subject"),
-            body=job.text(text.body, "messages", name, "body"),
-            reports=references.reports_in_messages(job),
-        )
-
-    def said_in(self, job: Job) -> Letter:
-        """The same letter with the texts of another reading of the job."""
-        return Letter.of(job, self.sender, self.reply_to)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,12 +41,13 @@ class Version:
 
     Attributes:
         common: What every text may merge: parameters, the run, phrases.
+        letters: Name → message.
     """
 
     reports: tuple[ReportPlan, ...]
     look: Look
     common: Mapping[str, object]
-    letter: Letter | None
+    letters: Mapping[str, Letter]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,6 +58,7 @@ class Workbench:
     signs: frozenset[str]
     watch: Watch
     store: Store
+    sender: Sender | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,6 +71,8 @@ class Order:
     rows: tuple[tuple[object, ...], ...]
     names: Mapping[str, object]
     contacts: tuple[Recipient, ...]
+    message: str
+    important: bool
     hidden: Mapping[str, frozenset[int]]
     message_ids: tuple[str, ...]
 
@@ -224,8 +195,8 @@ class _Worker:
 
     def _message(self, order: Order, contact: Recipient, message_id: str) -> tuple[MessageRecord, tuple[Hit, ...]]:
         desk = self._desk(contact.language)
-        letter, wording = desk.version.letter, desk.wording
-        assert letter is not None
+        letter, wording, sender = desk.version.letters[order.message], desk.wording, self._bench.sender
+        assert sender is not None
         marks = {name: f"\ue000{name}\ue001" for name in letter.reports}  # of private use: no text has them
         names = {**order.names, **desk.version.common, "recipient": contact.fields, "reports": marks}
         wording.numbers.clear()
@@ -240,12 +211,13 @@ class _Worker:
                 numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
         text = f"{subject}\n{body.text}"
         envelope = Envelope(
-            sender=letter.sender,
-            reply_to=letter.reply_to,
+            sender=sender.address,
+            reply_to=sender.reply_to,
             to=contact.to,
             cc=contact.cc,
             bcc=contact.bcc,
             message_id=message_id,
+            important=order.important,
         )
         sealed = delivery.write_message(envelope, subject, body, desk.version.look.house.locale)
         said = checks.read_back(text.encode(), "text")
@@ -253,7 +225,7 @@ class _Worker:
         record = MessageRecord(
             message_id=message_id,
             subject=subject,
-            sender=letter.sender.mailbox,
+            sender=sender.address.mailbox,
             to=tuple(address.mailbox for address in contact.to),
             cc=tuple(address.mailbox for address in contact.cc),
             bcc=tuple(address.mailbox for address in contact.bcc),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gonnet import data, packages, recipients, reports, rules, split
 from gonnet.data.expectations import broken
@@ -107,10 +107,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
         evaluated = rules.evaluate(engine, job, [part.key for part in addressed], fields, values.bound())
         has_list = job.file.recipients is not None
-        parts = [
-            (part, evaluated[part.key], rules.decide(part, evaluated[part.key], job.file.rules, has_list=has_list))
-            for part in _chosen(addressed, request.only)
-        ]
+        parts = [_decided(part, evaluated[part.key], job) for part in _chosen(addressed, request.only)]
         parts = [
             (part, found, rules.held_by_the_data(decision, loaded.failed.get(part.key), lacking))
             for part, found, decision in parts
@@ -170,6 +167,18 @@ def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
 def _people(job: Job, engine: data.Engine, look: reports.Look) -> tuple[Recipient, ...]:
     spec = job.file.recipients
     return recipients.read(engine, spec, look.house.locale, where=job.at("recipients", "key")) if spec else ()
+
+
+def _decided(
+    part: recipients.Addressed, found: rules.Evaluated, job: Job
+) -> tuple[recipients.Addressed, rules.Evaluated, rules.Decision]:
+    """A key, what came out for it, and what happens to it; its contacts as the rules change them."""
+    effects = rules.decide(part, found, job).effects
+    if part.contacts and (effects.to or effects.cc or effects.bcc):
+        kept = part.contacts[:1] if effects.to else part.contacts
+        people = tuple(roll.changed(person, effects.to, effects.cc, effects.bcc) for person in kept)
+        part = replace(part, contacts=people)
+    return part, found, rules.decide(part, found, job)
 
 
 def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> list[recipients.Addressed]:

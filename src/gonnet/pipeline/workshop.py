@@ -11,10 +11,11 @@ from pathlib import Path
 
 from gonnet.checks import Identity, Watch
 from gonnet.errors import StorageError
-from gonnet.jobs import Job
+from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.editions import Edition
-from gonnet.pipeline.produce import Letter, Made, Order, Version, Workbench, produce
+from gonnet.pipeline.letters import Sender, letters
+from gonnet.pipeline.produce import Made, Order, Version, Workbench, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
@@ -27,7 +28,7 @@ _BATCH = 100  # packages that a worker makes at a time
 
 
 def make(
-    job: Job, tools: Tools, found: Survey, letter: Letter | None, progress: Progress
+    job: Job, tools: Tools, found: Survey, sender: Sender | None, progress: Progress
 ) -> Iterator[tuple[PackagePlan, Made | None]]:
     """Yield every plan, in key order, with what was made of it; None where it has no documents.
 
@@ -37,10 +38,10 @@ def make(
     wanted = [plan for plan in found.plans if plan.documents]
     if len(wanted) > _BATCH:
         bring_together(found.engine)
-    bench = _put_bench(job, tools, found, letter)
+    bench = _put_bench(job, tools, found, sender)
     try:
         with tools.executor(len(wanted)) as executor:
-            made = _all_made(executor, bench, found, wanted, letter)
+            made = _all_made(executor, bench, found, wanted, sender)
             for count, plan in enumerate(found.plans, 1):
                 yield plan, next(made) if plan.documents else None
                 progress(count, len(found.plans))
@@ -49,7 +50,7 @@ def make(
 
 
 def _all_made(
-    executor: Executor, bench: Path, found: Survey, plans: Sequence[PackagePlan], letter: Letter | None
+    executor: Executor, bench: Path, found: Survey, plans: Sequence[PackagePlan], sender: Sender | None
 ) -> Iterator[Made]:
     """What was made of `plans`, in order."""
     workers = int(getattr(executor, "_max_workers", 1))
@@ -58,7 +59,7 @@ def _all_made(
     waiting: deque[Future[tuple[Made, ...]]] = deque()
     try:
         for batch in batches:
-            waiting.append(executor.submit(produce, str(bench), _orders(found, batch, letter)))
+            waiting.append(executor.submit(produce, str(bench), _orders(found, batch, sender)))
             if len(waiting) > workers + 1:
                 yield from waiting.popleft().result()
         while waiting:
@@ -72,16 +73,17 @@ def _all_made(
             future.cancel()
 
 
-def _orders(found: Survey, batch: Sequence[PackagePlan], letter: Letter | None) -> tuple[Order, ...]:
+def _orders(found: Survey, batch: Sequence[PackagePlan], sender: Sender | None) -> tuple[Order, ...]:
     rows = dict(rows_of(found.engine, found.fields, [plan.key for plan in batch], found.values.bound()))
-    return tuple(_order(plan, rows.get(plan.key, []), letter) for plan in batch)
+    return tuple(_order(plan, rows.get(plan.key, []), sender, found) for plan in batch)
 
 
-def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | None) -> Order:
-    contacts = plan.addressed.contacts if letter and plan.decision.cause is None else ()
-    if letter and plan.decision.outcome is Outcome.HELD:
+def _order(plan: PackagePlan, rows: list[tuple[object, ...]], sender: Sender | None, found: Survey) -> Order:
+    contacts = plan.addressed.contacts if sender and plan.decision.cause is None else ()
+    if sender and plan.decision.outcome is Outcome.HELD:
         contacts = tuple(person for person in plan.addressed.contacts if person.to and not person.problem)
-    domain = letter.sender.domain if letter else ""
+    domain = sender.address.domain if sender else ""
+    in_messages = references.reports_in_messages(found.house.job)
     return Order(
         key=plan.key,
         locale=plan.locale,
@@ -89,14 +91,16 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], letter: Letter | N
         rows=tuple(rows),
         names=plan.names,
         contacts=contacts,
-        hidden={name: plan.evaluated.hidden(name) for name in letter.reports} if letter else {},
+        message=plan.decision.effects.message or "",
+        important=plan.decision.effects.important,
+        hidden={name: plan.evaluated.hidden(name) for name in in_messages},
         message_ids=tuple(f"<{secrets.token_hex(16)}@{domain}>" for _ in contacts),
     )
 
 
-def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> Path:
+def _put_bench(job: Job, tools: Tools, found: Survey, sender: Sender | None) -> Path:
     bench = Workbench(
-        versions={locale: _version(edition, letter) for locale, edition in found.editions.items()},
+        versions={locale: _version(edition) for locale, edition in found.editions.items()},
         signs=signs(
             [(edition.job, edition.look) for edition in found.editions.values()],
             found.engine,
@@ -106,6 +110,7 @@ def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> 
         ),
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
+        sender=sender,
     )
     place = tools.work_folder / f"bench-{secrets.token_hex(8)}"
     try:
@@ -120,9 +125,13 @@ def _put_bench(job: Job, tools: Tools, found: Survey, letter: Letter | None) -> 
     return place
 
 
-def _version(edition: Edition, letter: Letter | None) -> Version:
-    own = letter.said_in(edition.job) if letter else None
-    return Version(reports=edition.reports, look=edition.look, common=edition.reading.common, letter=own)
+def _version(edition: Edition) -> Version:
+    return Version(
+        reports=edition.reports,
+        look=edition.look,
+        common=edition.reading.common,
+        letters=letters(edition.job),
+    )
 
 
 def identities(job: Job, found: Survey) -> Iterator[Identity]:

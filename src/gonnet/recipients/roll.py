@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from gonnet.data import Engine, quoted
 from gonnet.data.keys import key_text
@@ -90,6 +90,34 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
         fields=fields,
         language=language,
     )
+
+
+def changed(person: Recipient, to: Sequence[str], cc: Sequence[str], bcc: Sequence[str]) -> Recipient:
+    """The same line with other addresses: `to` in place of its own where it is given, `cc` and `bcc` besides.
+
+    Args:
+        person: The line.
+        to: Columns of the list, or addresses.
+        cc: The same.
+        bcc: The same.
+    """
+    problems = [person.problem] if person.problem and not to else []
+    found = tuple(_named(person, to, problems)) if to else person.to
+    if to and not found and not problems:
+        problems.append(f"no address in {', '.join(to)}")
+    return replace(
+        person,
+        to=found,
+        cc=(*person.cc, *_named(person, cc, problems)),
+        bcc=(*person.bcc, *_named(person, bcc, problems)),
+        problem="; ".join(problems) or None,
+    )
+
+
+def _named(person: Recipient, names: Sequence[str], problems: list[str]) -> Iterator[Address]:
+    """The addresses that columns of the line hold, or that are named themselves."""
+    for name in names:
+        yield from _addresses({name: name} if "@" in name else person.fields, (name,), "", problems)
 
 
 def _language(given: object, house: str, problems: list[str]) -> str:

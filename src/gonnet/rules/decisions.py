@@ -1,14 +1,15 @@
-"""From what held to what happens: the state of each package before anything is made."""
+"""From what held to what happens: the state of each package before anything is made, and what it consists of."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from gonnet.findings import Finding, Weight
-from gonnet.jobs.models import Rule
+from gonnet.jobs.models import Job, Rule
 from gonnet.recipients import Addressed
+from gonnet.rules.effects import Effects, Step, effects_of
 from gonnet.rules.figures import Evaluated
 
 
@@ -36,6 +37,9 @@ class Cause(StrEnum):
     NOT_CHOSEN = "not chosen"
 
 
+_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Decision:
     """What happens to one package, and why.
@@ -44,44 +48,53 @@ class Decision:
         outcome: Its state.
         cause: Why it is not ready; None where it is.
         reason: The same in a sentence; empty where it is ready.
-        unknown: Names of the rules whose condition came out unknown.
+        effects: What the rules make of it.
+        steps: What each rule did, in their order.
     """
 
     outcome: Outcome
     cause: Cause | None = None
     reason: str = ""
-    unknown: tuple[str, ...] = ()
+    effects: Effects = field(default_factory=Effects)
+    steps: tuple[Step, ...] = ()
+
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        """Names of the rules whose condition came out unknown."""
+        return tuple(step.rule for step in self.steps if step.held is None)
 
     @property
     def drawn(self) -> bool:
         """Whether its documents are made: what is held for a person to look at can be looked at."""
-        return self.outcome is Outcome.READY or (
-            self.outcome is Outcome.HELD and self.cause in (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION)
-        )
+        return self.outcome is Outcome.READY or (self.outcome is Outcome.HELD and self.cause in _DRAWN)
 
 
-def decide(addressed: Addressed, evaluated: Evaluated, rules: Sequence[Rule], *, has_list: bool) -> Decision:
+def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
     """The state of one package: what the rules say from top to bottom, then what its recipient and rows allow.
 
     A skip stands above a hold: what is not sent at all needs nobody's attention. The first rule of each kind that
-    holds gives the reason.
+    holds gives the reason. Of everything else a later rule changes what an earlier one said.
     """
-    unknown = tuple(rule.name for rule, held in zip(rules, evaluated.conditions, strict=True) if held is None)
-    holding = [rule for rule, held in zip(rules, evaluated.conditions, strict=True) if held]
-    skips = [rule for rule in holding if rule.skip is not None]
-    if skips:
-        return Decision(outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=f"{skips[0].skip}", unknown=unknown)
-    if has_list and not addressed.contacts:
-        reason = "nobody on the list has this key"
-        return Decision(outcome=Outcome.HELD, cause=Cause.NO_RECIPIENT, reason=reason, unknown=unknown)
-    if not addressed.rows:
-        return Decision(outcome=Outcome.SKIPPED, cause=Cause.NO_ROWS, reason="no rows", unknown=unknown)
+    effects, steps = effects_of(evaluated, job)
+    base = Decision(outcome=Outcome.READY, effects=effects, steps=steps)
     problems = [person.problem for person in addressed.contacts if person.problem]
+    if effects.skip is not None:
+        return replace(base, outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=effects.skip)
+    if job.file.recipients is not None and not addressed.contacts:
+        reason = "nobody on the list has this key"
+        return replace(base, outcome=Outcome.HELD, cause=Cause.NO_RECIPIENT, reason=reason)
+    if not addressed.rows:
+        return replace(base, outcome=Outcome.SKIPPED, cause=Cause.NO_ROWS, reason="no rows")
     if problems:
-        return Decision(outcome=Outcome.HELD, cause=Cause.NO_ADDRESS, reason="; ".join(problems), unknown=unknown)
-    if holding:
-        return Decision(outcome=Outcome.HELD, cause=Cause.RULE, reason=f"{holding[0].hold}", unknown=unknown)
-    return Decision(outcome=Outcome.READY, unknown=unknown)
+        return replace(base, outcome=Outcome.HELD, cause=Cause.NO_ADDRESS, reason="; ".join(problems))
+    if evaluated.failures:
+        return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason="; ".join(evaluated.failures))
+    if effects.hold is not None:
+        return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=effects.hold)
+    if not effects.documents:
+        reason = "the rules leave no document to send"
+        return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=reason)
+    return base
 
 
 def held_by_the_data(decision: Decision, failure: str | None, lacking: Sequence[str]) -> Decision:
@@ -107,7 +120,7 @@ def unknowns(rules: Sequence[Rule], evaluated: Mapping[str, Evaluated]) -> Itera
         evaluated: What came out for each key that is not skipped anyway.
     """
     for index, rule in enumerate(rules):
-        keys = [key for key, found in evaluated.items() if found.conditions[index] is None]
+        keys = [key for key, found in evaluated.items() if rule.when and found.conditions[index] is None]
         if keys:
             shown = ", ".join(keys[:3]) + (" …" if len(keys) > 3 else "")
             many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"

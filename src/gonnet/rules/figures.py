@@ -15,6 +15,7 @@ from gonnet.jobs.models import Job
 
 _KEYS = "gonnet_keys"
 _LIST = "gonnet_list"
+_OTHERWISE = "null"  # what is for all the others is known when these are
 _MAY_USE = "A condition may use figures, parameters ($name) and columns of the list (recipient.name)"
 
 
@@ -27,12 +28,14 @@ class Evaluated:
         figures: Figure → value, `rows` first.
         conditions: One truth value for each rule, in order; None is unknown.
         blocks: Report and number of each block with a condition → its truth value.
+        failures: Why conditions could not be evaluated for this key; rule and value.
     """
 
     key: str
     figures: Mapping[str, Any]
     conditions: tuple[bool | None, ...]
     blocks: Mapping[tuple[str, int], bool | None] = field(default_factory=dict)
+    failures: tuple[str, ...] = ()
 
     def hidden(self, report: str) -> frozenset[int]:
         """The blocks of a report that are left out: their conditions do not hold."""
@@ -63,7 +66,7 @@ def evaluate(
     _put_keys(engine, keys, fields)
     figures, rules, blocks = job.file.figures, job.file.rules, dict(_blocks(job))
     try:
-        rows = engine.query(_query(figures, [*(rule.when for rule in rules), *blocks.values()]), values)
+        rows = engine.query(_query(figures, [*(rule.when or _OTHERWISE for rule in rules), *blocks.values()]), values)
     except DataError as error:
         raise _culprit(engine, job, values) or error from error
     names = ("rows", *figures)
@@ -131,7 +134,7 @@ def _culprit(engine: Engine, job: Job, values: Mapping[str, object]) -> JobError
             )
         good[name] = sql
     for index, rule in enumerate(job.file.rules):
-        if failure := _failure(engine, _query(good, [rule.when]), values):
+        if rule.when and (failure := _failure(engine, _query(good, [rule.when]), values)):
             return JobError(
                 f"the condition of rule '{rule.name}' does not run: {failure.what}",
                 where=job.at("rules", index, "when"),

@@ -1,0 +1,71 @@
+"""Who writes the messages of a run, and how they are worded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gonnet.errors import JobError
+from gonnet.jobs import Job, references
+from gonnet.jobs.models import EmailSpec
+from gonnet.pipeline.tools import Tools
+from gonnet.recipients import Address
+from gonnet.recipients.addresses import NotAnAddressError, parse
+from gonnet.wording.template import Template
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sender:
+    """From whom messages are, and where answers go."""
+
+    address: Address
+    reply_to: Address | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Letter:
+    """How one message of the job is worded, in one language.
+
+    Attributes:
+        reports: The reports that may stand in its body.
+    """
+
+    subject: Template
+    body: Template
+    reports: tuple[str, ...]
+
+
+def letters(job: Job) -> dict[str, Letter]:
+    """Name → message, in the language for which the job was read."""
+    return {
+        name: Letter(
+            subject=job.text(text.subject, "messages", name, "subject"),
+            body=job.text(text.body, "messages", name, "body"),
+            reports=references.reports_in(text.body, job),
+        )
+        for name, text in job.file.messages.items()
+    }
+
+
+def sender_of(job: Job, tools: Tools) -> tuple[Sender | None, str | None]:
+    """Who the job's messages are from and the server they leave by; nothing for a job that mails nothing.
+
+    Raises:
+        JobError: the sender is not an address, or there is no such server.
+    """
+    email = job.email
+    if email is None or not job.file.messages:
+        return None, None
+    server, _ = tools.workspace.server(email.server, job.at("deliver", 0, "email"))
+    reply_to = _mailbox(job, email, "reply_to") if email.reply_to else None
+    return Sender(address=_mailbox(job, email, "from"), reply_to=reply_to), server
+
+
+def _mailbox(job: Job, email: EmailSpec, part: str) -> Address:
+    text, where = (email.sender if part == "from" else email.reply_to or ""), job.at("deliver", 0, "email", part)
+    try:
+        found = parse(text)
+    except NotAnAddressError as error:
+        raise JobError(f"'{text}' is not an address: {error}", where=where, fix="Write Name <name@domain>") from error
+    if len(found) != 1:
+        raise JobError("there must be one address here", where=where, fix="Keep one")
+    return found[0]
