@@ -28,6 +28,7 @@ RUN = {
 def package(key: str, *addresses: str, state: State = State.READY) -> PackageRecord:
     message = MessageRecord(
         message_id=f"<{key}@tarnvale.example>",
+        called="standard",
         subject="Milk",
         sender="statements@tarnvale.example",
         to=addresses[:1],
@@ -37,7 +38,7 @@ def package(key: str, *addresses: str, state: State = State.READY) -> PackageRec
         deliveries=tuple(DeliveryRecord(address=address) for address in addresses),
     )
     document = DocumentRecord(
-        name=f"{key}.pdf", report="statement", format="pdf", sha256="2" * 64, bytes=9, pages=1, rows=2
+        name=f"{key}.pdf", report="statement", format="pdf", sha256="2" * 64, bytes=9, pages=1, rows=2, content="4" * 64
     )
     return PackageRecord(
         key=key,

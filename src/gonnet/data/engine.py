@@ -59,12 +59,18 @@ class Engine:
 
     def __init__(self) -> None:
         self._connection = duckdb.connect(":memory:")
+        # A division by zero is empty, as it is in most SQL, and not infinite; conditions ask strictly, and fail.
+        self._connection.execute("SET ieee_floating_point_ops=false")
+        self._strict = self._connection.cursor()
+        self._strict.execute("SET ieee_floating_point_ops=false")
+        self._connection.execute("SET error_on_division_by_zero=false")
         self.tables: list[str] = []
         for head, body in MACROS.items():
             self._connection.execute(f"create macro {head} as ({body})")
 
     def close(self) -> None:
         """Give the memory back."""
+        self._strict.close()
         self._connection.close()
 
     def lock(self) -> None:
@@ -73,7 +79,13 @@ class Engine:
         self._connection.execute("SET lock_configuration=true")
 
     def query(
-        self, sql: str, values: Mapping[str, object] | Sequence[object] | None = None, *, where: str = "", fix: str = ""
+        self,
+        sql: str,
+        values: Mapping[str, object] | Sequence[object] | None = None,
+        *,
+        where: str = "",
+        fix: str = "",
+        strictly: bool = False,
     ) -> list[tuple[object, ...]]:
         """Run one statement and return all its rows.
 
@@ -82,6 +94,7 @@ class Engine:
             values: Bound parameters: by name (`$name`; those the statement does not use are left out) or in order.
             where: What to name in an error.
             fix: What to advise in an error, where DuckDB itself has no candidate to offer.
+            strictly: Whether a division by zero fails.
 
         Raises:
             DataError: the statement fails.
@@ -89,7 +102,8 @@ class Engine:
         try:
             if isinstance(values, Mapping):
                 values = self._used(sql, values, where)
-            return self._connection.execute(sql, values).fetchall()
+            connection = self._strict if strictly else self._connection
+            return connection.execute(sql, values).fetchall()
         except duckdb.Error as error:
             what, advice = explained(error)
             raise DataError(what, where=where, fix=advice or fix) from error

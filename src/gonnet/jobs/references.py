@@ -13,7 +13,8 @@ from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
-RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports"})
+RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past"})
+_CHANGED = re.compile(r"\bpast\s*\.\s*changed\b")
 _REPORT = re.compile(r"\breports\.(\w+)")
 
 
@@ -62,6 +63,9 @@ def within_the_file(job: Job) -> Iterator[JobError]:
                 where=job.at("parameters", name),
                 fix="Texts use this name already",
             )
+    for name in sorted({"recipient", "run", "whole", "past", "earlier"} & set(file.figures)):
+        what = f"a figure cannot be called '{name}'"
+        yield JobError(what, where=job.at("figures", name), fix="Conditions use this name already")
     if "rows" in file.figures:
         yield JobError(
             "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
@@ -94,6 +98,13 @@ def _rules(job: Job) -> Iterator[JobError]:
                     fix = meant(name, called, noun="document")
                     where = job.at("rules", index, part)
                     yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
+        only = (None, ())
+        if _CHANGED.search(rule.when or "") and any(
+            getattr(rule, part) not in only
+            for part in ("message", "add", "drop", "format", "to", "cc", "bcc", "important")
+        ):
+            what = "what `past.changed` says is known only when the documents are made: such a rule skips or holds"
+            yield JobError(what, where=job.at("rules", index, "when"), fix="Give the rest to a rule of its own")
         if rule.format == "csv":
             for document in documents:
                 yield from _one_table(job, document.report, job.at("rules", index, "as"))
@@ -187,6 +198,7 @@ def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tup
         "figures": ("rows", *job.file.figures),
         "run": ("date", "job"),
         "phrases": tuple(job.file.phrases),
+        "past": ("times", "sent_on", "days", "message"),
     }
     for name, parameter in job.file.parameters.items():
         known[name] = ("id", "label", "start", "end", "days") if parameter.kind in SPANS else None

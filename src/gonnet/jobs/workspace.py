@@ -75,12 +75,17 @@ class LedgerPlace(Part):
 
 
 class WorkspaceFile(Part):
-    """The whole of `gonnet.yaml`."""
+    """The whole of `gonnet.yaml`.
+
+    Attributes:
+        holidays: The country (`IE`, `GB-SCT`) whose public holidays are no working days.
+    """
 
     mail_servers: dict[Name, MailServer] = {}
     databases: dict[Name, Database] = {}
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)
+    holidays: str | None = None
     style: Style = Style()
     ledger: LedgerPlace = LedgerPlace()
 

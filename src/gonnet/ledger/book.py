@@ -19,6 +19,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from gonnet.errors import RunError, StorageError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import storage_error, told
+from gonnet.ledger.past import Sent, sent_before
 from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State, package_state
 from gonnet.ledger.rows import grouped, package_of, run_of
 from gonnet.ledger.writing import RunWriter
@@ -184,6 +185,12 @@ class Ledger:
             for row in rows
             if not chosen or row.key in chosen
         )
+
+    @told
+    def past(self, job: str) -> dict[str, Sent]:
+        """Key → what it was last sent by `job`."""
+        with self._engine.connect() as work:
+            return sent_before(work, job)
 
     @told
     def history(self, run_id: int, package_id: int | None = None) -> tuple[tuple[str, str], ...]:

@@ -44,7 +44,12 @@ class RunState(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DocumentRecord:
-    """A rendered file: `sha256` is where the store keeps it."""
+    """A rendered file.
+
+    Attributes:
+        sha256: Of its bytes: where the store keeps it.
+        content: The same before it was encrypted: what can be compared with another time.
+    """
 
     name: str
     report: str
@@ -53,6 +58,7 @@ class DocumentRecord:
     bytes: int
     pages: int | None
     rows: int
+    content: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,9 +86,15 @@ class DeliveryRecord:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MessageRecord:
-    """One message of a package: `sha256` is where the store keeps its text and headers."""
+    """One message of a package.
+
+    Attributes:
+        called: Which message of the job it is.
+        sha256: Where the store keeps its text and headers.
+    """
 
     message_id: str
+    called: str
     subject: str
     sender: str
     to: tuple[str, ...]
@@ -93,6 +105,10 @@ class MessageRecord:
     id: int = 0
 
 
+StepRecord = tuple[str, bool | None, tuple[str, ...], tuple[str, ...]]
+"""A rule's name, whether it held (None: unknown), what it changed, and what of that a later one changed again."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PackageRecord:
     """A package of a run.
@@ -101,6 +117,7 @@ class PackageRecord:
         figures: Figure → text, in the order of the job.
         odd: What a reviewer should see.
         seal: SHA-256 over all that leaves with it; empty unless it was ready.
+        steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
     """
 
     key: str
@@ -113,6 +130,7 @@ class PackageRecord:
     seal: str
     documents: tuple[DocumentRecord, ...]
     messages: tuple[MessageRecord, ...]
+    steps: tuple[StepRecord, ...] = ()
     id: int = 0
 
     @property

@@ -75,6 +75,7 @@ def package_of(
         figures=row.figures,
         odd=tuple(row.odd),
         seal=row.seal,
+        steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in row.steps),
         documents=tuple(
             DocumentRecord(
                 name=d.name,
@@ -84,6 +85,7 @@ def package_of(
                 bytes=d.bytes,
                 pages=d.pages,
                 rows=d.rows,
+                content=d.content,
             )
             for d in documents
         ),
@@ -91,6 +93,7 @@ def package_of(
             MessageRecord(
                 id=m.id,
                 message_id=m.message_id,
+                called=m.called,
                 subject=m.subject,
                 sender=m.sender,
                 to=tuple(m.to),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
-VERSION = 1
+VERSION = 2
 
 metadata = MetaData()
 
@@ -41,6 +41,7 @@ packages = Table(
     Column("figures", JSON, nullable=False),
     Column("odd", JSON, nullable=False),
     Column("seal", String(64), nullable=False),
+    Column("steps", JSON, nullable=False),
     Index("packages_by_run", "run_id", "key", unique=True),
 )
 
@@ -56,6 +57,7 @@ documents = Table(
     Column("bytes", Integer, nullable=False),
     Column("pages", Integer),
     Column("rows", Integer, nullable=False),
+    Column("content", String(64), nullable=False),
 )
 
 messages = Table(
@@ -64,6 +66,7 @@ messages = Table(
     Column("id", Integer, primary_key=True),
     Column("package_id", ForeignKey("packages.id"), nullable=False, index=True),
     Column("message_id", String, nullable=False, unique=True),
+    Column("called", String, nullable=False),
     Column("subject", Text, nullable=False),
     Column("sender", Text, nullable=False),
     Column("to", JSON, nullable=False),

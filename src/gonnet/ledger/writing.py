@@ -43,11 +43,12 @@ class RunWriter:
                 "figures": dict(package.figures),
                 "odd": list(package.odd),
                 "seal": package.seal,
+                "steps": [list(step) for step in package.steps],
             },
         )
         package_id = int(result.inserted_primary_key[0])  # type: ignore[index]
         if package.documents:
-            fields = ("name", "report", "format", "sha256", "bytes", "pages", "rows")
+            fields = ("name", "report", "format", "sha256", "bytes", "pages", "rows", "content")
             work.execute(
                 statements.ADD_DOCUMENT,
                 [{"package_id": package_id} | {f: getattr(d, f) for f in fields} for d in package.documents],
@@ -64,6 +65,7 @@ class RunWriter:
             {
                 "package_id": package_id,
                 "message_id": message.message_id,
+                "called": message.called,
                 "subject": message.subject,
                 "sender": message.sender,
                 "to": list(message.to),

@@ -63,6 +63,8 @@ class PackagePlan:
         documents: What it consists of; empty unless they are drawn.
         names: What its texts may merge.
         locale: The language and territory of its documents.
+        if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
+        last: SHA-256 of what each document that was last sent showed.
     """
 
     addressed: Addressed
@@ -71,6 +73,8 @@ class PackagePlan:
     documents: tuple[DocumentPlan, ...]
     names: Mapping[str, object]
     locale: str
+    if_unchanged: Decision | None = None
+    last: tuple[str, ...] = ()
 
     @property
     def key(self) -> str:
@@ -79,13 +83,17 @@ class PackagePlan:
 
 
 def assemble(
-    readings: Mapping[str, Reading], parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Secrets
+    readings: Mapping[str, Reading],
+    parts: Iterable[tuple[Addressed, Evaluated, Decision]],
+    past: Mapping[str, Mapping[str, object]],
+    known: Secrets,
 ) -> Iterator[PackagePlan]:
     """Yield a plan for each part, in order; file names are unique over the run.
 
     Args:
         readings: Locale → the job in it; the first is that of the house.
         parts: Key, figures and decision of each package.
+        past: Key → what its texts may say of what it was last sent.
         known: What passwords are resolved with.
     """
     house = next(iter(readings))
@@ -93,7 +101,7 @@ def assemble(
     for addressed, evaluated, decision in parts:
         locale = addressed.language or house
         reading = readings[locale]
-        names = {**reading.common, **own_names(addressed, evaluated)}
+        names = {**reading.common, **own_names(addressed, evaluated, past[addressed.key])}
         documents: tuple[DocumentPlan, ...] = ()
         if decision.drawn:
             try:
@@ -201,7 +209,7 @@ def _csv_form(part: DocumentSpec, house: House) -> CsvForm:
     )
 
 
-def own_names(addressed: Addressed, evaluated: Evaluated) -> dict[str, object]:
+def own_names(addressed: Addressed, evaluated: Evaluated, past: Mapping[str, object]) -> dict[str, object]:
     """What the texts of one package may merge of its own."""
     fields = addressed.contacts[0].fields if addressed.contacts else {}
-    return {"key": addressed.key, "recipient": fields, "figures": evaluated.figures}
+    return {"key": addressed.key, "recipient": fields, "figures": evaluated.figures, "past": past}

@@ -103,6 +103,7 @@ def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
         seal=made.seal if made else "",
         documents=made.documents if made else (),
         messages=made.messages if made else (),
+        steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )
 
 

@@ -7,6 +7,7 @@ else, so any executor whose workers see the workspace's folder can run it.
 from __future__ import annotations
 
 import datetime as dt
+import hashlib
 import pickle
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -150,9 +151,10 @@ class _Worker:
                 layouts[plan.report] = layout
                 drawn = desk.painter.draw(layout, plan.format, plan.csv)
                 hits += self._inspect(order.key, plan, layout, drawn)
+                content = hashlib.sha256(drawn.data).hexdigest()
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
-                documents.append(self._kept(plan, layout, drawn, len(order.rows)))
+                documents.append(self._kept(plan, layout, drawn, len(order.rows), content))
                 sums |= dict(_sums(layout))
             for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
                 record, found = self._message(order, contact, message_id)
@@ -181,7 +183,7 @@ class _Worker:
             found = replace(found, parts=(*found.parts, unseen))
         return self._bench.watch.search(key, f"the {plan.format}", found, own_numbers(layout, plan, drawn.pages))
 
-    def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int) -> DocumentRecord:
+    def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int, content: str) -> DocumentRecord:
         laid = [table.rows for table in layout.tables()]
         return DocumentRecord(
             name=plan.file_name,
@@ -191,6 +193,7 @@ class _Worker:
             bytes=len(drawn.data),
             pages=drawn.pages,
             rows=max(laid, default=rows),
+            content=content,
         )
 
     def _message(self, order: Order, contact: Recipient, message_id: str) -> tuple[MessageRecord, tuple[Hit, ...]]:
@@ -224,6 +227,7 @@ class _Worker:
         hits = self._bench.watch.search(order.key, "the message", said, numbers)
         record = MessageRecord(
             message_id=message_id,
+            called=order.message,
             subject=subject,
             sender=sender.address.mailbox,
             to=tuple(address.mailbox for address in contact.to),

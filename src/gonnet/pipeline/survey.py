@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet import data, packages, recipients, reports, rules, split
 from gonnet.data.expectations import broken
+from gonnet.data.workdays import working_days
 from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
@@ -105,7 +107,13 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         addressed = recipients.match(slices.counts, people)
         lacking = _expected(job, engine, request)
         fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
-        evaluated = rules.evaluate(engine, job, [part.key for part in addressed], fields, values.bound())
+        context = rules.Context(
+            as_of=request.as_of,
+            is_working_day=working_days(tools.workspace.file.holidays),
+            fields=fields,
+            past=_past(job, tools),
+        )
+        evaluated = rules.evaluate(engine, job, [part.key for part in addressed], context, values.bound())
         has_list = job.file.recipients is not None
         parts = [_decided(part, evaluated[part.key], job) for part in _chosen(addressed, request.only)]
         parts = [
@@ -113,7 +121,11 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             for part, found, decision in parts
         ]
         readings = {locale: edition.reading for locale, edition in versions.items()}
-        plans = tuple(packages.assemble(readings, parts, tools.workspace.secrets))
+        told = {part.key: _told_of(context.past.get(part.key), request.as_of) for part, _, _ in parts}
+        plans = tuple(
+            _with_past(plan, context.past.get(plan.key), job)
+            for plan in packages.assemble(readings, parts, told, tools.workspace.secrets)
+        )
         versions, used = settled(versions, engine, values.bound(), tools.workspace.folder)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
@@ -167,6 +179,39 @@ def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
 def _people(job: Job, engine: data.Engine, look: reports.Look) -> tuple[Recipient, ...]:
     spec = job.file.recipients
     return recipients.read(engine, spec, look.house.locale, where=job.at("recipients", "key")) if spec else ()
+
+
+def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
+    """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
+    if not re.search(r"\b(past|earlier)\s*\.", repr(job.file)):
+        return {}
+    return {
+        key: rules.Past(
+            times=sent.times,
+            sent_on=sent.at.astimezone(tools.workspace.zone).date(),
+            message=sent.message,
+            figures=sent.figures,
+            contents=sent.contents,
+        )
+        for key, sent in tools.ledger.past(job.name).items()
+    }
+
+
+def _told_of(past: rules.Past | None, as_of: dt.date) -> dict[str, object]:
+    """What texts may say of what was last sent."""
+    if past is None:
+        return {"times": 0, "sent_on": None, "days": None, "message": ""}
+    days = (as_of - past.sent_on).days
+    return {"times": past.times, "sent_on": past.sent_on, "days": days, "message": past.message}
+
+
+def _with_past(plan: PackagePlan, past: rules.Past | None, job: Job) -> PackagePlan:
+    """The plan with what happens if its documents turn out to show what was last sent."""
+    conditions = plan.evaluated.if_unchanged
+    if past is None or conditions is None or plan.decision.outcome is not rules.Outcome.READY:
+        return plan
+    other = rules.decide(plan.addressed, replace(plan.evaluated, conditions=conditions), job)
+    return replace(plan, if_unchanged=other, last=past.contents)
 
 
 def _decided(

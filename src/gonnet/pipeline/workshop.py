@@ -7,6 +7,7 @@ import secrets
 from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
+from dataclasses import replace
 from pathlib import Path
 
 from gonnet.checks import Identity, Watch
@@ -43,10 +44,18 @@ def make(
         with tools.executor(len(wanted)) as executor:
             made = _all_made(executor, bench, found, wanted, sender)
             for count, plan in enumerate(found.plans, 1):
-                yield plan, next(made) if plan.documents else None
+                yield _known_now(plan, next(made) if plan.documents else None)
                 progress(count, len(found.plans))
     finally:
         bench.unlink(missing_ok=True)
+
+
+def _known_now(plan: PackagePlan, made: Made | None) -> tuple[PackagePlan, Made | None]:
+    """The plan and what was made of it, now that it is known whether the documents show anything new."""
+    if made is None or plan.if_unchanged is None or plan.last != tuple(d.content for d in made.documents):
+        return plan, made
+    skipped = plan.if_unchanged.outcome is Outcome.SKIPPED
+    return replace(plan, decision=plan.if_unchanged), None if skipped else made
 
 
 def _all_made(

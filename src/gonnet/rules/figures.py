@@ -1,10 +1,12 @@
 """Every figure and every condition of a job for all keys at once: one `GROUP BY`, never a query per recipient.
 
-SQL has three truth values (ISO/IEC 9075-2, 8.22): a condition that comes out NULL is *unknown*, and does not hold.
+SQL has three truth values (ISO/IEC 9075-2, 8.22): a condition that comes out NULL is *unknown*, and does not hold. One
+that cannot be evaluated for some key (a division by zero, a text that is no number) fails for that key alone.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,11 +14,13 @@ from typing import Any
 from gonnet.data import Engine, quoted
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
+from gonnet.rules.context import FIGURES, Context, put
 
 _KEYS = "gonnet_keys"
-_LIST = "gonnet_list"
 _OTHERWISE = "null"  # what is for all the others is known when these are
-_MAY_USE = "A condition may use figures, parameters ($name) and columns of the list (recipient.name)"
+_MAY_USE = (
+    "A condition may use figures, parameters ($name), recipient.column, run.…, whole.figure, past.… and earlier.figure"
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,6 +33,7 @@ class Evaluated:
         conditions: One truth value for each rule, in order; None is unknown.
         blocks: Report and number of each block with a condition → its truth value.
         failures: Why conditions could not be evaluated for this key; rule and value.
+        if_unchanged: The conditions as they are if the documents show what they last did; None where no rule asks.
     """
 
     key: str
@@ -36,18 +41,24 @@ class Evaluated:
     conditions: tuple[bool | None, ...]
     blocks: Mapping[tuple[str, int], bool | None] = field(default_factory=dict)
     failures: tuple[str, ...] = ()
+    if_unchanged: tuple[bool | None, ...] | None = None
 
     def hidden(self, report: str) -> frozenset[int]:
         """The blocks of a report that are left out: their conditions do not hold."""
         return frozenset(at for (name, at), holds in self.blocks.items() if name == report and not holds)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Condition:
+    """A condition of the job: what it is of, its SQL and its place."""
+
+    of: str
+    sql: str
+    where: str
+
+
 def evaluate(
-    engine: Engine,
-    job: Job,
-    keys: Sequence[str],
-    fields: Mapping[str, Mapping[str, object]],
-    values: Mapping[str, object],
+    engine: Engine, job: Job, keys: Sequence[str], context: Context, values: Mapping[str, object]
 ) -> dict[str, Evaluated]:
     """Evaluate all figures and rule conditions of `job` for `keys`.
 
@@ -57,30 +68,78 @@ def evaluate(
         engine: The engine, after the split.
         job: The job.
         keys: Every key of the run.
-        fields: Key → the columns of its first line of the list, seen in conditions as `recipient.column`.
+        context: What conditions see besides figures.
         values: Bound parameters by name.
 
     Raises:
         JobError: a figure or a condition does not run; names its place.
     """
-    _put_keys(engine, keys, fields)
-    figures, rules, blocks = job.file.figures, job.file.rules, dict(_blocks(job))
-    try:
-        rows = engine.query(_query(figures, [*(rule.when or _OTHERWISE for rule in rules), *blocks.values()]), values)
-    except DataError as error:
-        raise _culprit(engine, job, values) or error from error
-    names = ("rows", *figures)
-    width = len(names)
-    found = {}
-    for key, *cells in rows:
-        truths = [None if cell is None else bool(cell) for cell in cells[width:]]
-        found[str(key)] = Evaluated(
+    engine.query(
+        f"create or replace table {_KEYS} as select unnest(cast($keys as varchar[])) as gonnet_key",
+        {"keys": list(keys)},
+    )
+    _put_figures(engine, job, values)
+    source = put(engine, context, job.file.figures, values)
+    bound = {**values, "gonnet_day": context.as_of, "gonnet_changed": True}
+    conditions, blocks = list(_conditions(job)), dict(_blocks(job))
+    truths, failures = _truths(engine, source, conditions, bound)
+    second: _Truths = {}
+    if any(asks_for_changes(condition.sql) for condition in conditions):
+        second = _asked(engine, source, [f"try({_test(c)})" for c in conditions], {**bound, "gonnet_changed": False})
+    names = ("rows", *job.file.figures)
+    columns = ", ".join(quoted(name) for name in names)
+    rules = len(job.file.rules)
+    return {
+        str(key): Evaluated(
             key=str(key),
-            figures=dict(zip(names, cells[:width], strict=True)),
-            conditions=tuple(truths[: len(rules)]),
-            blocks=dict(zip(blocks, truths[len(rules) :], strict=True)),
+            figures=dict(zip(names, cells, strict=True)),
+            conditions=truths[str(key)][:rules],
+            blocks=dict(zip(blocks, truths[str(key)][rules:], strict=True)),
+            if_unchanged=second[str(key)][:rules] if str(key) in second else None,
+            failures=tuple(_told(found, dict(zip(names, cells, strict=True))) for found in failures.get(str(key), ())),
         )
-    return found
+        for key, *cells in engine.query(f"select gonnet_key, {columns} from {FIGURES} order by gonnet_key")
+    }
+
+
+def _put_figures(engine: Engine, job: Job, values: Mapping[str, object]) -> None:
+    """Make the table of all figures of all keys.
+
+    Raises:
+        JobError: one of them does not run.
+    """
+    figures = job.file.figures
+    try:
+        engine.query(_figures(figures), values)
+    except DataError as error:
+        for name, sql in figures.items():
+            try:
+                engine.query(_figures({name: sql}), values)
+            except DataError as failure:
+                what = f"figure '{name}' does not run: {failure.what}"
+                raise JobError(what, where=job.at("figures", name), fix=failure.fix) from failure
+        raise JobError(error.what, where=job.at("figures"), fix=error.fix) from error
+
+
+def _figures(figures: Mapping[str, str]) -> str:
+    aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
+    return f"""create or replace table {FIGURES} as
+      select gonnet_key, count(*) as "rows"{aggregates}
+      from gonnet_rows where gonnet_key is not null group by gonnet_key
+      union all
+      select {_KEYS}.gonnet_key, nothing.* from {_KEYS},
+        (select count(*) as "rows"{aggregates} from gonnet_rows where false) as nothing
+      where {_KEYS}.gonnet_key not in (select gonnet_key from gonnet_rows where gonnet_key is not null)"""
+
+
+def _conditions(job: Job) -> Iterator[_Condition]:
+    """Those of the rules, in order, then those of the blocks."""
+    for index, rule in enumerate(job.file.rules):
+        of = f"the condition of rule '{rule.name}'"
+        yield _Condition(of=of, sql=rule.when or _OTHERWISE, where=job.at("rules", index, "when"))
+    for (name, index), when in _blocks(job):
+        where = job.at("reports", name, "blocks", index, "when")
+        yield _Condition(of="the condition of this block", sql=when, where=where)
 
 
 def _blocks(job: Job) -> Iterator[tuple[tuple[str, int], str]]:
@@ -91,66 +150,80 @@ def _blocks(job: Job) -> Iterator[tuple[tuple[str, int], str]]:
                 yield (name, index), block.when
 
 
-def _query(figures: Mapping[str, str], conditions: Sequence[str]) -> str:
-    aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
-    # A condition must be a truth value: `boolean` is cast to, so that text or a number is refused, not guessed at.
-    tests = "".join(f", cast(({sql}\n) as boolean)" for sql in conditions)
-    columns = ", ".join(f"figures.{quoted(name)}" for name in ("rows", *figures))
-    return f"""
-    with figures as (
-      select gonnet_key, count(*) as "rows"{aggregates}
-      from gonnet_rows where gonnet_key is not null group by gonnet_key
-      union all
-      select {_KEYS}.gonnet_key, nothing.* from {_KEYS},
-        (select count(*) as "rows"{aggregates} from gonnet_rows where false) as nothing
-      where {_KEYS}.gonnet_key not in (select gonnet_key from gonnet_rows where gonnet_key is not null)
-    )
-    select figures.gonnet_key, {columns}{tests}
-    from figures left join {_LIST} as recipient on recipient.gonnet_key = figures.gonnet_key
-    order by figures.gonnet_key"""
+_Truths = dict[str, tuple[bool | None, ...]]
+_Failures = dict[str, list[tuple[_Condition, str]]]
 
 
-def _put_keys(engine: Engine, keys: Sequence[str], fields: Mapping[str, Mapping[str, object]]) -> None:
-    engine.query(
-        f"create or replace table {_KEYS} as select unnest(cast($keys as varchar[])) as gonnet_key",
-        {"keys": list(keys)},
-    )
-    columns = list(next(iter(fields.values()), {}))
-    parts = ["unnest(cast($keys as varchar[])) as gonnet_key"]
-    values: dict[str, object] = {"keys": list(fields)}
-    for index, column in enumerate(columns):
-        parts.append(f"unnest($c{index}) as {quoted(column)}")
-        values[f"c{index}"] = [line[column] for line in fields.values()]
-    engine.query(f"create or replace table {_LIST} as select {', '.join(parts)}", values)
+def _truths(
+    engine: Engine, source: str, conditions: Sequence[_Condition], values: Mapping[str, object]
+) -> tuple[_Truths, _Failures]:
+    """Key → truth value of each condition; and key → what failed for it.
 
-
-def _culprit(engine: Engine, job: Job, values: Mapping[str, object]) -> JobError | None:
-    """The figure or condition that does not run by itself."""
-    good: dict[str, str] = {}
-    for name, sql in job.file.figures.items():
-        if failure := _failure(engine, _query({**good, name: sql}, []), values):
-            return JobError(
-                f"figure '{name}' does not run: {failure.what}", where=job.at("figures", name), fix=failure.fix
-            )
-        good[name] = sql
-    for index, rule in enumerate(job.file.rules):
-        if rule.when and (failure := _failure(engine, _query(good, [rule.when]), values)):
-            return JobError(
-                f"the condition of rule '{rule.name}' does not run: {failure.what}",
-                where=job.at("rules", index, "when"),
-                fix=failure.fix or _MAY_USE,
-            )
-    for (name, index), when in _blocks(job):
-        if failure := _failure(engine, _query(good, [when]), values):
-            place = job.at("reports", name, "blocks", index, "when")
-            what = f"the condition of this block does not run: {failure.what}"
-            return JobError(what, where=place, fix=failure.fix or _MAY_USE)
-    return None
-
-
-def _failure(engine: Engine, sql: str, values: Mapping[str, object]) -> DataError | None:
+    Raises:
+        JobError: a condition does not run for anybody.
+    """
+    tests = [_test(condition) for condition in conditions]
     try:
-        engine.query(sql, values)
-    except DataError as error:
-        return error
-    return None
+        return _asked(engine, source, tests, values), {}
+    except DataError:
+        failures: _Failures = {}
+        for condition, test in zip(conditions, tests, strict=True):
+            for key, what in _failing(engine, source, condition, test, values):
+                failures.setdefault(key, []).append((condition, what))
+        return _asked(engine, source, [f"try({test})" for test in tests], values), failures
+
+
+def _test(condition: _Condition) -> str:
+    # A condition must be a truth value: `boolean` is cast to, so that text or a number is refused, not guessed at.
+    return f"cast(({condition.sql}\n) as boolean)"
+
+
+def asks_for_changes(sql: str) -> bool:
+    """Whether a condition can be known only when the documents are made."""
+    return bool(re.search(r"\bpast\s*\.\s*changed\b", sql))
+
+
+def _asked(engine: Engine, source: str, tests: Sequence[str], values: Mapping[str, object]) -> _Truths:
+    rows = engine.query(f"select {', '.join(('gonnet_key', *tests))} from {source}", values, strictly=True)
+    return {str(key): tuple(None if cell is None else bool(cell) for cell in cells) for key, *cells in rows}
+
+
+def _failing(
+    engine: Engine, source: str, condition: _Condition, test: str, values: Mapping[str, object]
+) -> Iterator[tuple[str, str]]:
+    """Each key for which a condition cannot be evaluated, and why: the keys are halved until it is found.
+
+    Raises:
+        JobError: it does not run even for nobody.
+    """
+
+    def failure(keys: Sequence[str]) -> DataError | None:
+        wanted = "gonnet_key in (select unnest(cast($gonnet_wanted as varchar[])))"
+        try:
+            sql = f"select count({test}) from {source} where {wanted}"
+            engine.query(sql, {**values, "gonnet_wanted": list(keys)}, strictly=True)
+        except DataError as error:
+            return error
+        return None
+
+    if (error := failure([])) is not None:
+        what = f"{condition.of} does not run: {error.what}"
+        raise JobError(what, where=condition.where, fix=error.fix or _MAY_USE)
+    waiting = [[str(key) for (key,) in engine.query(f"select gonnet_key from {FIGURES} order by 1")]]
+    while waiting:
+        keys = waiting.pop()
+        error = failure(keys) if keys else None
+        if error is not None and len(keys) == 1:
+            yield keys[0], error.what
+        elif error is not None:
+            middle = len(keys) // 2
+            waiting += [keys[middle:], keys[:middle]]
+
+
+def _told(found: tuple[_Condition, str], figures: Mapping[str, Any]) -> str:
+    """What failed, with the values that went into it."""
+    condition, what = found
+    used = [name for name in figures if re.search(rf"\b{re.escape(name)}\b", condition.sql)]
+    values = ", ".join(f"{name} = {'empty' if figures[name] is None else figures[name]}" for name in used)
+    short = re.sub(r"\. Use TRY\(.*", "", what)
+    return f"{condition.of} fails: {short}" + (f" ({values})" if values else "")

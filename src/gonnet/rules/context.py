@@ -1,0 +1,137 @@
+"""What conditions can see besides a key's own figures: the list, the run, the whole, and the past.
+
+Each is one value with fields (`recipient.region`, `past.times`), so that no column of it can be mistaken for a figure.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from gonnet.data import Engine, quoted
+
+NAMES = ("recipient", "run", "whole", "past", "earlier")
+FIGURES = "gonnet_figures"
+_LIST, _PAST, _EARLIER = "gonnet_list", "gonnet_past", "gonnet_earlier"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Past:
+    """What a recipient was last sent by this job.
+
+    Attributes:
+        times: In how many runs they were sent something.
+        sent_on: When that was last.
+        message: Which message it was.
+        figures: The figures of then, as texts.
+        contents: SHA-256 of what each document showed, in order.
+    """
+
+    times: int
+    sent_on: dt.date
+    message: str
+    figures: Mapping[str, str]
+    contents: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Context:
+    """What is known of a run and of its recipients.
+
+    Attributes:
+        as_of: The date of the run.
+        is_working_day: Whether a date is a working day.
+        fields: Key → the columns of its first line of the list.
+        past: Key → what it was last sent.
+    """
+
+    as_of: dt.date
+    is_working_day: Callable[[dt.date], bool] = field(default=lambda day: day.isoweekday() < 6)
+    fields: Mapping[str, Mapping[str, object]] = field(default_factory=dict)
+    past: Mapping[str, Past] = field(default_factory=dict)
+
+
+def put(engine: Engine, context: Context, figures: Mapping[str, str], values: Mapping[str, object]) -> str:
+    """Make the tables that conditions see, after the figures; returns the FROM clause that brings them together.
+
+    Args:
+        engine: The engine, with `gonnet_figures`.
+        context: What is known.
+        figures: Name → SQL, for those of the whole.
+        values: Bound parameters, for the same.
+    """
+    _put_lines(engine, _LIST, {key: dict(line) for key, line in context.fields.items()})
+    past = {
+        key: {"times": found.times, "sent_on": found.sent_on, "message": found.message}
+        for key, found in context.past.items()
+    }
+    _put_lines(engine, _PAST, past, {"times": "bigint", "sent_on": "date", "message": "varchar"})
+    _put_earlier(engine, context.past, list(figures))
+    sums = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
+    engine.query(
+        f"""create or replace table gonnet_whole as select count(*) as "rows"{sums}
+        from gonnet_rows where gonnet_key is not null""",
+        dict(values),
+    )
+    engine.query("create or replace table gonnet_run as select " + ", ".join(_run(context)), {"day": context.as_of})
+    return f"""{FIGURES} as figures
+      left join (select gonnet_key, {_struct(engine, _LIST)} as recipient from {_LIST}) as l using (gonnet_key)
+      left join (select gonnet_key, {_struct(engine, _EARLIER)} as earlier from {_EARLIER}) as e using (gonnet_key)
+      left join (select {FIGURES}.gonnet_key, struct_pack(
+          times := coalesce(before.times, 0), sent_on := before.sent_on, message := before.message,
+          days := date_diff('day', before.sent_on, $gonnet_day),
+          changed := before.times is null or $gonnet_changed) as past
+        from {FIGURES} left join {_PAST} as before using (gonnet_key)) as p using (gonnet_key)
+      cross join (select {_struct(engine, "gonnet_whole")} as whole from gonnet_whole) as w
+      cross join (select {_struct(engine, "gonnet_run")} as run from gonnet_run) as r"""
+
+
+def _run(context: Context) -> Sequence[str]:
+    day = context.as_of
+    first = day.replace(day=1)
+    after = (first + dt.timedelta(days=32)).replace(day=1)
+    days = [first + dt.timedelta(days=n) for n in range((after - first).days)]
+    working = [found for found in days if context.is_working_day(found)]
+    done = sum(found <= day for found in working)
+    return (
+        'cast($day as date) as "date"',
+        f"{day.isoweekday()} as weekday",
+        f"{day.day} as day_of_month",
+        f"{day.month} as month",
+        f"{'true' if day in working else 'false'} as working_day",
+        f"{done if day in working else 0} as working_day_of_month",
+        f"{len(working) - done} as working_days_left",
+        "(select count(distinct gonnet_key) from gonnet_rows) as recipients",
+        '(select count(*) from gonnet_rows) as "rows"',
+    )
+
+
+def _struct(engine: Engine, table: str) -> str:
+    """All columns of a table as one value with fields."""
+    names = [quoted(column.name) for column in engine.columns(table)]
+    return f"struct_pack({', '.join(f'{name} := {name}' for name in names)})"
+
+
+def _put_lines(
+    engine: Engine, table: str, lines: Mapping[str, Mapping[str, object]], kinds: Mapping[str, str] | None = None
+) -> None:
+    """A table of one line for each key; `kinds` where there may be no line that shows its columns."""
+    columns = list(kinds or next(iter(lines.values()), {}))
+    parts = ["unnest(cast($keys as varchar[])) as gonnet_key"]
+    values: dict[str, object] = {"keys": list(lines)}
+    for index, column in enumerate(columns):
+        value = f"cast($c{index} as {kinds[column]}[])" if kinds else f"$c{index}"
+        parts.append(f"unnest({value}) as {quoted(column)}")
+        values[f"c{index}"] = [line[column] for line in lines.values()]
+    engine.query(f"create or replace table {table} as select {', '.join(parts)}", values)
+
+
+def _put_earlier(engine: Engine, past: Mapping[str, Past], figures: Sequence[str]) -> None:
+    """The figures of then, as numbers, dates or texts like those of now."""
+    names = ["rows", *figures]
+    known = {column.name: column.type for column in engine.columns(FIGURES)}
+    lines = {key: {name: found.figures.get(name) or None for name in names} for key, found in past.items()}
+    _put_lines(engine, _EARLIER, lines, dict.fromkeys(names, "varchar"))
+    typed = ", ".join(f"try_cast({quoted(name)} as {known[name]}) as {quoted(name)}" for name in names)
+    engine.query(f"create or replace table {_EARLIER} as select gonnet_key, {typed} from {_EARLIER}")
