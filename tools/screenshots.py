@@ -23,6 +23,7 @@ _DISPLAY = ":77"
 _TERMINALS = {
     "check": "gonnet check statements",
     "rows": "gonnet rows statements",
+    "explain": "gonnet explain reminders B113 --as-of 2026-11-30",
     "preview": "gonnet preview statements --as png --message | head -40",
     "prepare": "gonnet prepare statements",
     "review": "gonnet review 2 | head -44",
@@ -55,6 +56,8 @@ def main() -> None:
         server = subprocess.Popen([*_GONNET, "mailbox", "serve"], cwd=workspace, stdout=subprocess.DEVNULL)
         screen = subprocess.Popen(["Xvfb", _DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
         subprocess.run([*_GONNET, "prepare", "statements"], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
+        if not wanted or "explain" in wanted:
+            _remind(workspace)
         try:
             for name, command in _TERMINALS.items():
                 if not wanted or name in wanted:
@@ -62,6 +65,12 @@ def main() -> None:
         finally:
             screen.terminate()
             server.terminate()
+
+
+def _remind(workspace: Path) -> None:
+    """Send the first letters, so that the second has a past; in a ledger of its own."""
+    for words in (("prepare", "reminders", "--as-of", "2026-11-02"), ("send", "last", "--yes")):
+        subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
 
 
 def _add_mistakes(workspace: Path) -> None:

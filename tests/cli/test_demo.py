@@ -127,7 +127,7 @@ def test_a_trial_of_the_demo_reaches_only_me(ran: tuple[Path, str], serve: Any) 
 
 
 def test_every_job_of_the_demo_is_found_good(ran: tuple[Path, str]) -> None:
-    for job in ("statements", "gallery", "notice"):
+    for job in ("statements", "gallery", "notice", "reminders"):
         found = run_gonnet(["check", job], ran[0]).stdout
         assert "cannot be printed" not in found
         assert "Every name in the job is known." in found

@@ -102,7 +102,11 @@ def many(count: int, noun: str) -> str:
     """`1 row`, `2 rows`."""
     if count == 1:
         return f"1 {noun}"
-    plural = f"{noun[:-1]}ies" if noun.endswith("y") else f"{noun}{'es' if noun.endswith('s') else 's'}"
+    plural = (
+        f"{noun[:-1]}ies"
+        if noun.endswith("y") and noun[-2] not in "aeiou"
+        else f"{noun}{'es' if noun.endswith('s') else 's'}"
+    )
     return f"{count:,} {plural}"
 
 

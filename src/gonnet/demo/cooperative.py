@@ -37,6 +37,7 @@ _FARMS = (
     "Yewbarrow", "Applegarth", "Bramley Cote", "Cotehill", "Dovenby", "Eaglesfield", "Fothergill", "Gosforth Green",
     "Harrow Slack", "Irton Pike", "Kirkland", "Langrigg", "Mungrisdale", "Newlands", "Ousby Moor", "Plumbland",
 )  # fmt: skip
+_DUES = ("tank hire", "laboratory", "share in the cooperative", "training", "cooling service")
 _LANGUAGES = {3: "pl", 5: "de", 8: "fr"}  # of every ten farms; the others read the cooperative's
 _LONG = (
     "The Very Old and Honourable Partnership of Threlkeld, Wythburn and Saint John's in the Vale, "
@@ -134,6 +135,20 @@ def write_collections(path: Path) -> None:
         rows = list(_collections(farms()))
         rows.sort(key=_as_collected)
         writer.writerows(rows)
+
+
+def write_dues(path: Path) -> None:
+    """Write what some farms owe the cooperative, as CSV."""
+    chance = random.Random(_SEED + 2)
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(("farm_no", "invoice", "what", "due_on", "amount"))
+        for number, farm in enumerate(farms()[::3]):
+            for part in range(chance.randint(1, 4)):
+                due = _FIRST + dt.timedelta(days=chance.randint(-70, 35))
+                cents = chance.randint(1500, 48_000)
+                invoice = f"D{2600 + 10 * number + part}"
+                writer.writerow((farm.number, invoice, chance.choice(_DUES), due.isoformat(), f"{cents / 100:.2f}"))
 
 
 def _collections(members: tuple[Farm, ...]) -> Iterator[tuple[str, ...]]:

@@ -22,13 +22,14 @@ def write_workspace(folder: Path) -> int:
         raise StorageError("this folder is not empty", where=str(folder), fix="Name another one")
     port = free_port()
     source = resources.files("gonnet.demo") / "workspace"
-    for name in ("gonnet.yaml", "jobs/statements.yaml", "jobs/notice.yaml", "jobs/gallery.yaml"):
+    for name in ("gonnet.yaml", "jobs/statements.yaml", "jobs/notice.yaml", "jobs/reminders.yaml", "jobs/gallery.yaml"):
         place = folder / name
         place.parent.mkdir(parents=True, exist_ok=True)
         text = (source / name).read_text("utf-8")
         place.write_text(text.replace(f"port: {USUAL_PORT} ", f"port: {port} "), "utf-8")
     (folder / "data").mkdir()
     cooperative.write_collections(folder / "data" / "collections.csv")
+    cooperative.write_dues(folder / "data" / "dues.csv")
     cooperative.write_members(folder / "data" / "members.xlsx")
     logo.write(folder / "data" / "logo.png")
     return port

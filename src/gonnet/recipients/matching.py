@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from gonnet.findings import Finding, Weight
 from gonnet.recipients.roll import Recipient
 
+_TOGETHER = 5  # keys without rows, before they are told in one line
 _EDGE = re.compile(r"[\s\-_./]+")
 
 
@@ -94,6 +95,10 @@ def unmatched(addressed: Sequence[Addressed], *, has_list: bool) -> Iterator[Fin
         yield Finding(
             weight=Weight.ATTENTION, text=f"nobody on the list has key '{part.key}' ({rows}){hint}", key=part.key
         )
+    if len(idle) > _TOGETHER:
+        keys = ", ".join(part.key for part in idle[:_TOGETHER])
+        yield Finding(weight=Weight.NOTE, text=f"{len(idle)} keys of the list have no rows: {keys} …")
+        return
     for part in idle:
         yield Finding(
             weight=Weight.NOTE, text=f"{part.name} ({part.key}) is on the list, but has no rows", key=part.key

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from gonnet.data import Engine, quoted
 
 NAMES = ("recipient", "run", "whole", "past", "earlier")
-FIGURES = "gonnet_figures"
+FIGURES, SEEN, SEEN_UNCHANGED = "gonnet_figures", "gonnet_view", "gonnet_view_unchanged"
 _LIST, _PAST, _EARLIER = "gonnet_list", "gonnet_past", "gonnet_earlier"
 
 
@@ -52,8 +52,8 @@ class Context:
     past: Mapping[str, Past] = field(default_factory=dict)
 
 
-def put(engine: Engine, context: Context, figures: Mapping[str, str], values: Mapping[str, object]) -> str:
-    """Make the tables that conditions see, after the figures; returns the FROM clause that brings them together.
+def put(engine: Engine, context: Context, figures: Mapping[str, str], values: Mapping[str, object]) -> None:
+    """Make the tables that conditions see, after the figures, and the views that bring them together.
 
     Args:
         engine: The engine, with `gonnet_figures`.
@@ -75,13 +75,21 @@ def put(engine: Engine, context: Context, figures: Mapping[str, str], values: Ma
         dict(values),
     )
     engine.query("create or replace table gonnet_run as select " + ", ".join(_run(context)), {"day": context.as_of})
-    return f"""{FIGURES} as figures
+    for view, changed in ((SEEN, "true"), (SEEN_UNCHANGED, "false")):
+        engine.query(_view(engine, view, context.as_of, changed))
+
+
+def _view(engine: Engine, view: str, day: dt.date, changed: str) -> str:
+    """Everything that a condition sees, a line for each key."""
+    return f"""create or replace view {view} as
+      select figures.*, recipient, earlier, past, whole, run
+      from {FIGURES} as figures
       left join (select gonnet_key, {_struct(engine, _LIST)} as recipient from {_LIST}) as l using (gonnet_key)
       left join (select gonnet_key, {_struct(engine, _EARLIER)} as earlier from {_EARLIER}) as e using (gonnet_key)
       left join (select {FIGURES}.gonnet_key, struct_pack(
           times := coalesce(before.times, 0), sent_on := before.sent_on, message := before.message,
-          days := date_diff('day', before.sent_on, $gonnet_day),
-          changed := before.times is null or $gonnet_changed) as past
+          days := date_diff('day', before.sent_on, date '{day.isoformat()}'),
+          changed := before.times is null or {changed}) as past
         from {FIGURES} left join {_PAST} as before using (gonnet_key)) as p using (gonnet_key)
       cross join (select {_struct(engine, "gonnet_whole")} as whole from gonnet_whole) as w
       cross join (select {_struct(engine, "gonnet_run")} as run from gonnet_run) as r"""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -37,6 +38,7 @@ class Cause(StrEnum):
     NOT_CHOSEN = "not chosen"
 
 
+_OF_THE_PAST = re.compile(r"\b(past|earlier)\s*\.")
 _DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION)
 
 
@@ -120,7 +122,9 @@ def unknowns(rules: Sequence[Rule], evaluated: Mapping[str, Evaluated]) -> Itera
         evaluated: What came out for each key that is not skipped anyway.
     """
     for index, rule in enumerate(rules):
-        keys = [key for key, found in evaluated.items() if rule.when and found.conditions[index] is None]
+        if rule.when is None or _OF_THE_PAST.search(rule.when):  # that nothing was ever sent is no gap in the data
+            continue
+        keys = [key for key, found in evaluated.items() if found.conditions[index] is None]
         if keys:
             shown = ", ".join(keys[:3]) + (" …" if len(keys) > 3 else "")
             many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"

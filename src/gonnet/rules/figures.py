@@ -14,7 +14,7 @@ from typing import Any
 from gonnet.data import Engine, quoted
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
-from gonnet.rules.context import FIGURES, Context, put
+from gonnet.rules.context import FIGURES, SEEN, SEEN_UNCHANGED, Context, put
 
 _KEYS = "gonnet_keys"
 _OTHERWISE = "null"  # what is for all the others is known when these are
@@ -79,13 +79,12 @@ def evaluate(
         {"keys": list(keys)},
     )
     _put_figures(engine, job, values)
-    source = put(engine, context, job.file.figures, values)
-    bound = {**values, "gonnet_day": context.as_of, "gonnet_changed": True}
+    put(engine, context, job.file.figures, values)
     conditions, blocks = list(_conditions(job)), dict(_blocks(job))
-    truths, failures = _truths(engine, source, conditions, bound)
+    truths, failures = _truths(engine, conditions, values)
     second: _Truths = {}
     if any(asks_for_changes(condition.sql) for condition in conditions):
-        second = _asked(engine, source, [f"try({_test(c)})" for c in conditions], {**bound, "gonnet_changed": False})
+        second = _asked(engine, SEEN_UNCHANGED, [f"try({_test(c)})" for c in conditions], values)
     names = ("rows", *job.file.figures)
     columns = ", ".join(quoted(name) for name in names)
     rules = len(job.file.rules)
@@ -155,7 +154,7 @@ _Failures = dict[str, list[tuple[_Condition, str]]]
 
 
 def _truths(
-    engine: Engine, source: str, conditions: Sequence[_Condition], values: Mapping[str, object]
+    engine: Engine, conditions: Sequence[_Condition], values: Mapping[str, object]
 ) -> tuple[_Truths, _Failures]:
     """Key → truth value of each condition; and key → what failed for it.
 
@@ -164,13 +163,13 @@ def _truths(
     """
     tests = [_test(condition) for condition in conditions]
     try:
-        return _asked(engine, source, tests, values), {}
+        return _asked(engine, SEEN, tests, values), {}
     except DataError:
         failures: _Failures = {}
         for condition, test in zip(conditions, tests, strict=True):
-            for key, what in _failing(engine, source, condition, test, values):
+            for key, what in _failing(engine, condition, test, values):
                 failures.setdefault(key, []).append((condition, what))
-        return _asked(engine, source, [f"try({test})" for test in tests], values), failures
+        return _asked(engine, SEEN, [f"try({test})" for test in tests], values), failures
 
 
 def _test(condition: _Condition) -> str:
@@ -183,13 +182,13 @@ def asks_for_changes(sql: str) -> bool:
     return bool(re.search(r"\bpast\s*\.\s*changed\b", sql))
 
 
-def _asked(engine: Engine, source: str, tests: Sequence[str], values: Mapping[str, object]) -> _Truths:
-    rows = engine.query(f"select {', '.join(('gonnet_key', *tests))} from {source}", values, strictly=True)
+def _asked(engine: Engine, seen: str, tests: Sequence[str], values: Mapping[str, object]) -> _Truths:
+    rows = engine.query(f"select {', '.join(('gonnet_key', *tests))} from {seen}", values, strictly=True)
     return {str(key): tuple(None if cell is None else bool(cell) for cell in cells) for key, *cells in rows}
 
 
 def _failing(
-    engine: Engine, source: str, condition: _Condition, test: str, values: Mapping[str, object]
+    engine: Engine, condition: _Condition, test: str, values: Mapping[str, object]
 ) -> Iterator[tuple[str, str]]:
     """Each key for which a condition cannot be evaluated, and why: the keys are halved until it is found.
 
@@ -200,7 +199,7 @@ def _failing(
     def failure(keys: Sequence[str]) -> DataError | None:
         wanted = "gonnet_key in (select unnest(cast($gonnet_wanted as varchar[])))"
         try:
-            sql = f"select count({test}) from {source} where {wanted}"
+            sql = f"select count({test}) from {SEEN} where {wanted}"
             engine.query(sql, {**values, "gonnet_wanted": list(keys)}, strictly=True)
         except DataError as error:
             return error

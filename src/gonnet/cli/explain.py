@@ -1,0 +1,246 @@
+"""`gonnet explain`."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from gonnet.cli import _exit, _options
+
+if TYPE_CHECKING:
+    from gonnet.jobs import Job
+    from gonnet.ledger import PackageRecord
+    from gonnet.packages import PackagePlan
+    from gonnet.pipeline.survey import Survey
+    from gonnet.pipeline.tools import Tools
+    from gonnet.rules.explain import Reason
+
+_HELD = {True: "holds", False: "does not hold", None: "is unknown"}
+
+
+@click.command(short_help="Ask why one recipient gets what they get.")
+@click.argument("subject", metavar="JOB|RUN")
+@click.argument("key", required=False)
+@_options.only_option
+@_options.asked_options
+@_options.workspace_option
+@_options.json_option
+def explain(
+    subject: str,
+    key: str | None,
+    only: tuple[str, ...],
+    asked: dict[str, str],
+    as_of: dt.date | None,
+    workspace: Path | None,
+    as_json: bool,
+) -> int:
+    """Ask why one recipient gets what they get: the figures, each rule with the values that went in, the contacts, the
+    documents. Of a job as it is now, or of a package of a run (its number, or `last`) as it was made.
+
+    \b
+    Example:  gonnet explain statements 00042
+              gonnet explain last 00042
+    """
+    from gonnet.cli import _open
+
+    wanted = (*((key,) if key else ()), *only)
+    if len(wanted) != 1:
+        raise click.UsageError("name one key: gonnet explain JOB KEY")
+    key = wanted[0]
+    with _open.tools_at(workspace) as tools:
+        if subject == "last" or subject.isdecimal():
+            (package,) = tools.ledger.packages(tools.ledger.run(subject).id, [key])
+            if as_json:
+                click.echo(json.dumps(_of_run(package), ensure_ascii=False, indent=2, default=str))
+            else:
+                _tell_of_run(package)
+            return _exit.DONE
+        _explain_job(tools, subject, key, asked, as_of, as_json=as_json)
+    return _exit.DONE
+
+
+def _explain_job(
+    tools: Tools, name: str, key: str, asked: dict[str, str], as_of: dt.date | None, *, as_json: bool
+) -> None:
+    from gonnet.cli import _open
+    from gonnet.jobs import load_job
+    from gonnet.pipeline.survey import Request, survey
+    from gonnet.rules.explain import reasons
+
+    read = load_job(tools.workspace, name)
+    request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=(key,))
+    found = survey(read, tools, request)
+    (plan,) = found.plans
+    why = reasons(found.engine, found.house.job, key, plan.decision, found.values.bound())
+    found.engine.close()
+    if as_json:
+        click.echo(json.dumps(_plain(plan, why), ensure_ascii=False, indent=2, default=str))
+    else:
+        _tell(read, found, plan, why)
+
+
+def _plain(plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
+    return {
+        "key": plan.key,
+        "name": plan.addressed.name,
+        "state": str(plan.decision.outcome),
+        "reason": plan.decision.reason,
+        "figures": dict(plan.evaluated.figures),
+        "past": plan.names["past"],
+        "rules": [
+            {
+                "rule": reason.rule,
+                "condition": reason.condition or "otherwise",
+                "values": dict(reason.values),
+                "held": reason.held,
+                "changes": list(reason.changes),
+                "overridden": list(reason.overridden),
+            }
+            for reason in why
+        ],
+        "contacts": [
+            {
+                "line": person.line,
+                "name": person.name,
+                "language": person.language,
+                **{part: [a.mailbox for a in getattr(person, part)] for part in ("to", "cc", "bcc")},
+                "problem": person.problem,
+            }
+            for person in plan.addressed.contacts
+        ],
+        "message": plan.decision.effects.message,
+        "documents": [document.file_name for document in plan.documents],
+    }
+
+
+def _tell(job: Job, found: Survey, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
+    from gonnet.cli import _show
+
+    _head(plan.key, plan.addressed.name, str(plan.decision.outcome), plan.decision.reason)
+    _section("Figures")
+    _show.line("  " + ",  ".join(f"{name} {_said(value)}" for name, value in plan.evaluated.figures.items()))
+    past: Any = plan.names["past"]
+    if past["times"]:
+        times = _show.many(past["times"], "time").replace("1 time", "once")
+        _show.line(f"  sent {times} before, last on {past['sent_on']} (message {past['message']})")
+    if why:
+        _section("Rules")
+    for reason in why:
+        _rule(reason.rule, reason.held, reason.changes, reason.overridden)
+        values = ",  ".join(f"{name} = {_said(value)}" for name, value in reason.values)
+        _show.line(f"      when {reason.condition}" if reason.condition else "      otherwise", "bright_black")
+        if values:
+            _show.line(f"      with {values}", "bright_black")
+    _contacts(plan, found)
+    _section("Message")
+    chosen = [r.rule for r in why if any(change == f"message: {plan.decision.effects.message}" for change in r.changes)]
+    by = f"chosen by rule '{chosen[-1]}'" if chosen else "the usual one"
+    _show.line(f"  {plan.decision.effects.message or 'none'} ({by}), in {plan.locale}")
+    _documents(job, plan, why)
+
+
+def _contacts(plan: PackagePlan, found: Survey) -> None:
+    from gonnet.cli import _show
+
+    _section("Contacts")
+    spec = found.house.job.file.recipients
+    if not plan.addressed.contacts or spec is None:
+        _show.line("  none: nobody on the list has this key" if spec else "  none: the job has no list")
+    for person in plan.addressed.contacts:
+        where = f"line {person.line} of {spec.rows}" if spec else ""
+        parts = [f"to {', '.join(a.mailbox for a in person.to) or '–'}"]
+        parts += [
+            f"{part} {', '.join(a.mailbox for a in found)}"
+            for part in ("cc", "bcc")
+            if (found := getattr(person, part))
+        ]
+        problem = f"; {person.problem}" if person.problem else ""
+        _show.line(f"  {person.name} ({where}, in {person.language}): {', '.join(parts)}{problem}")
+
+
+def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
+    from gonnet.cli import _show
+
+    _section("Documents")
+    files = {(document.report, document.format): document.file_name for document in plan.documents}
+    for index, spec in enumerate(job.file.package.documents):
+        goes = index in plan.decision.effects.documents
+        form = plan.decision.effects.format or spec.format
+        part = "add" if goes else "drop"
+        rules = [r.rule for r in why for c in r.changes if c.startswith(f"{part}: ") and spec.called & _listed(c)]
+        reason = f"rule '{rules[-1]}'" if rules else "no rule adds it" if spec.optional else "always"
+        shown = files.get((spec.report, form), f"{spec.report} as {form}")
+        _show.line(f"  {'+' if goes else '–'} {shown} ({reason})")
+
+
+def _listed(change: str) -> set[str]:
+    return set(change.partition(": ")[2].split(", "))
+
+
+def _of_run(package: PackageRecord) -> dict[str, Any]:
+    return {
+        "key": package.key,
+        "name": package.name,
+        "state": str(package.state),
+        "reason": package.reason,
+        "figures": dict(package.figures),
+        "rules": [
+            {"rule": rule, "held": held, "changes": list(changes), "overridden": list(gone)}
+            for rule, held, changes, gone in package.steps
+        ],
+        "messages": [{"message": m.called, "to": m.to, "cc": m.cc, "bcc": m.bcc} for m in package.messages],
+        "documents": [document.name for document in package.documents],
+    }
+
+
+def _tell_of_run(package: PackageRecord) -> None:
+    from gonnet.cli import _show
+
+    _head(package.key, package.name, str(package.state), package.reason)
+    _section("Figures")
+    _show.line("  " + ",  ".join(f"{name} {_said(value or None)}" for name, value in package.figures.items()))
+    if package.steps:
+        _section("Rules")
+    for rule, held, changes, overridden in package.steps:
+        _rule(rule, held, changes, overridden)
+    _section("Messages")
+    for message in package.messages:
+        copies = "".join(f", {part} {', '.join(found)}" for part in ("cc", "bcc") if (found := getattr(message, part)))
+        _show.line(f"  {message.called}: to {', '.join(message.to)}{copies}")
+    _section("Documents")
+    for document in package.documents:
+        _show.line(f"  + {document.name}")
+
+
+def _head(key: str, name: str, state: str, reason: str) -> None:
+    from gonnet.cli import _show
+
+    _show.line(f"{key}  {name}", "bold")
+    _show.stated(state, reason)
+
+
+def _section(title: str) -> None:
+    from gonnet.cli import _show
+
+    _show.line()
+    _show.line(title, "bold")
+
+
+def _rule(name: str, held: bool | None, changes: tuple[str, ...], overridden: tuple[str, ...]) -> None:
+    from gonnet.cli import _show
+
+    mark = {True: "✓", False: "–", None: "?"}[held]
+    said = f": {'; '.join(changes)}" if changes else ""
+    _show.line(f"  {mark} {name} {_HELD[held]}{said}", "green" if held else "")
+    for part in overridden:
+        _show.line(f"      overridden: {part}", "dark_orange")
+
+
+def _said(value: object) -> str:
+    from gonnet.cli import _show
+
+    return "empty" if value is None else _show.amount(value) if not isinstance(value, bool) else str(value).lower()

@@ -1,0 +1,82 @@
+"""Why a package is what it is: each rule with its condition and the values that went in."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from gonnet.data import Engine, quoted
+from gonnet.errors import DataError
+from gonnet.jobs.models import Job
+from gonnet.rules.context import NAMES, SEEN
+from gonnet.rules.decisions import Decision
+
+_LITERAL = re.compile(r"'(?:[^']|'')*'|--[^\n]*|/\*.*?\*/", re.DOTALL)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reason:
+    """What one rule had to say of one package.
+
+    Attributes:
+        rule: Its name.
+        condition: Its SQL; empty for one that is for all the others.
+        values: Name and value of everything in the condition.
+        held: Whether it held; None where that is unknown.
+        changes: What it changed, in words.
+        overridden: What of it a later rule changed again, in words.
+    """
+
+    rule: str
+    condition: str
+    values: tuple[tuple[str, object], ...]
+    held: bool | None
+    changes: tuple[str, ...]
+    overridden: tuple[str, ...]
+
+
+def reasons(engine: Engine, job: Job, key: str, decision: Decision, bound: Mapping[str, object]) -> tuple[Reason, ...]:
+    """A reason for each rule, in order.
+
+    Args:
+        engine: The engine, after the conditions were evaluated.
+        job: The job.
+        key: Whose package it is.
+        decision: What happens to it.
+        bound: Parameters by name.
+    """
+    figures = ["rows", *job.file.figures]
+    return tuple(
+        Reason(
+            rule=rule.name,
+            condition=(rule.when or "").strip(),
+            values=tuple(_values(engine, rule.when or "", key, figures, bound)),
+            held=step.held,
+            changes=step.changes,
+            overridden=step.overridden,
+        )
+        for rule, step in zip(job.file.rules, decision.steps, strict=True)
+    )
+
+
+def _values(
+    engine: Engine, condition: str, key: str, figures: list[str], bound: Mapping[str, object]
+) -> Iterator[tuple[str, object]]:
+    """Everything that a condition names, with the value that it has for a key."""
+    text = _LITERAL.sub(" ", condition)
+    names: dict[str, str] = {}
+    for found in re.finditer(rf'(?<![\w.])({"|".join(NAMES)})\s*\.\s*("[^"]+"|\w+)', text):
+        names[f"{found[1]}.{found[2].strip(chr(34))}"] = f"{found[1]}.{found[2]}"
+    for name in figures:
+        if re.search(rf'(?<![\w.$"]){re.escape(name)}(?![\w.(])|"{re.escape(name)}"', text):
+            names[name] = quoted(name)
+    for found in re.finditer(r"\$(\w+)", text):
+        if found[1] in bound:
+            yield f"${found[1]}", bound[found[1]]
+    for name, sql in names.items():
+        try:
+            rows = engine.query(f"select {sql} from {SEEN} where gonnet_key = $gonnet_key", {"gonnet_key": key})
+        except DataError:  # what looked like a name was none
+            continue
+        yield name, rows[0][0] if rows else None
