@@ -15,6 +15,7 @@ from typing import Any
 
 from gonnet.jobs import Job, load_job, load_workspace
 from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.ledger.records import HandOver
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import Tools, open_tools
@@ -63,6 +64,11 @@ messages:
 deliver:
   - email: {from: "Statements <statements@tarnvale.example>"}
 checks: {identifying: [farm_name]}
+"""
+
+RULES = """\
+  - {name: idle, when: rows = 0, skip: no milk}
+  - {name: a lot, when: litres > 5000, hold: more than the tank holds}
 """
 
 MILK = """\
@@ -115,6 +121,16 @@ class Dairy:
 
     def prepared(self, tools: Tools, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> RunRecord:
         return prepare(self.job(*changes), tools, Request(as_of=AS_OF, asked={}, only=only))
+
+    def sent(self, tools: Tools, day: dt.date, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> None:
+        """A run of that day of which everything ready was taken by the server."""
+        at = dt.datetime.combine(day, dt.time(12), dt.UTC)
+        tools.ledger._clock = lambda: at
+        run = prepare(self.job(*changes), tools, Request(as_of=day, asked={}, only=only))
+        for package in tools.ledger.packages(run.id):
+            for delivery in package.deliveries() if str(package.state) == "ready" else ():
+                tools.ledger.hand_over(delivery.id)
+                tools.ledger.answered(run.id, package.id, delivery.id, HandOver.SENT, 250, "ok")
 
     def by_key(self, tools: Tools, run: RunRecord) -> dict[str, PackageRecord]:
         return {package.key: package for package in tools.ledger.packages(run.id)}

@@ -9,15 +9,10 @@ import pytest
 
 from gonnet.data import Calendar, resolve
 from gonnet.pipeline.survey import Request, survey
-from support import AS_OF, Dairy
+from support import AS_OF, RULES, Dairy
 
 if TYPE_CHECKING:
     from gonnet.pipeline.survey import Survey
-
-RULES = """\
-  - {name: idle, when: rows = 0, skip: no milk}
-  - {name: a lot, when: litres > 5000, hold: more than the tank holds}
-"""
 
 
 def surveyed(dairy: Dairy, rules: str) -> Survey:

@@ -9,12 +9,8 @@ import pytest
 
 from gonnet.errors import JobError
 from gonnet.pipeline.survey import Request, survey
-from support import AS_OF, Dairy
+from support import AS_OF, RULES, Dairy
 
-RULES = """\
-  - {name: idle, when: rows = 0, skip: no milk}
-  - {name: a lot, when: litres > 5000, hold: more than the tank holds}
-"""
 PACKAGE = """\
   documents:
     - {report: statement, as: pdf}

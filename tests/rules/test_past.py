@@ -4,36 +4,18 @@ from __future__ import annotations
 
 import datetime as dt
 from contextlib import closing
-from dataclasses import replace
 from typing import Any
 
 import pytest
 
 from gonnet.data.workdays import working_days
 from gonnet.errors import JobError
-from gonnet.ledger.records import HandOver
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
-from support import AS_OF, Dairy
+from support import AS_OF, RULES, Dairy
 
-RULES = """\
-  - {name: idle, when: rows = 0, skip: no milk}
-  - {name: a lot, when: litres > 5000, hold: more than the tank holds}
-"""
 OTHER = ("deliver:\n", "  other: {subject: 'Since {{ past.sent_on }}', body: Other}\ndeliver:\n")
-
-
-def sent(dairy: Dairy, tools: Tools, day: dt.date, rules: str = "  []\n", only: tuple[str, ...] = ()) -> None:
-    """A run of that day of which everything ready was taken by the server."""
-    at = dt.datetime.combine(day, dt.time(12), dt.UTC)
-    then = replace(tools, clock=lambda: at)
-    then.ledger._clock = lambda: at
-    run = prepare(dairy.job((RULES, rules), OTHER), then, Request(as_of=day, asked={}, only=only))
-    for package in then.ledger.packages(run.id):
-        for delivery in package.deliveries() if str(package.state) == "ready" else ():
-            then.ledger.hand_over(delivery.id)
-            then.ledger.answered(run.id, package.id, delivery.id, HandOver.SENT, 250, "ok")
 
 
 def outcomes(dairy: Dairy, tools: Tools, rules: str, day: dt.date = AS_OF) -> dict[str, tuple[str, str]]:
@@ -63,10 +45,11 @@ def outcomes(dairy: Dairy, tools: Tools, rules: str, day: dt.date = AS_OF) -> di
 )
 def test_rules_see_the_past_and_the_run(dairy: Dairy, rule: str, expected: dict[str, str]) -> None:
     with dairy.tools() as tools:
-        sent(dairy, tools, dt.date(2026, 10, 5), only=("00042", "117"))
+        dairy.sent(tools, dt.date(2026, 10, 5), (RULES, "  []\n"), OTHER, only=("00042", "117"))
         milk = (dairy.folder / "milk.csv").read_text("utf-8")
         dairy.write("milk.csv", milk.replace("117,2026-10-01,800,392.40", "117,2026-10-01,700,300.00"))
-        sent(dairy, tools, dt.date(2026, 10, 26), "  - {name: r, when: rows > 0, message: other}\n", only=("117",))
+        other = (RULES, "  - {name: r, when: rows > 0, message: other}\n")
+        dairy.sent(tools, dt.date(2026, 10, 26), other, OTHER, only=("117",))
         dairy.write("milk.csv", milk)
         found = outcomes(dairy, tools, f"  - {{name: r, {rule}}}\n")
     assert {key: found[key][0] for key in expected} == expected
@@ -85,13 +68,13 @@ def test_three_stages_of_a_reminder_follow_each_other(dairy: Dairy) -> None:
         for day in days:
             seen.append(outcomes(dairy, tools, rules, day)["117"])
             if seen[-1][0] == "ready":
-                sent(dairy, tools, day, rules, only=("117",))
+                dairy.sent(tools, day, (RULES, rules), OTHER, only=("117",))
     assert seen == [("ready", "standard"), ("skipped", ""), ("ready", "other"), ("held", "standard")]
 
 
 def test_a_text_may_say_when_it_was_last_written(dairy: Dairy) -> None:
     with dairy.tools() as tools:
-        sent(dairy, tools, dt.date(2026, 10, 5), only=("117",))
+        dairy.sent(tools, dt.date(2026, 10, 5), (RULES, "  []\n"), OTHER, only=("117",))
         rule = "  - {name: r, when: past.times > 0, message: other}\n"
         run = prepare(dairy.job((RULES, rule), OTHER), tools, Request(as_of=AS_OF, asked={}))
         package = dairy.by_key(tools, run)["117"]

@@ -18,7 +18,14 @@ _SHOWN = 6
 
 
 def prepare_run(
-    tools: Tools, job: str, asked: dict[str, str], as_of: dt.date | None, only: tuple[str, ...], *, quiet: bool
+    tools: Tools,
+    job: str,
+    asked: dict[str, str],
+    as_of: dt.date | None,
+    only: tuple[str, ...],
+    *,
+    quiet: bool,
+    guarded: bool = True,
 ) -> RunRecord:
     """Prepare a run with a progress bar."""
     from gonnet.jobs import load_job
@@ -26,7 +33,8 @@ def prepare_run(
     from gonnet.pipeline.survey import Request
 
     read = load_job(tools.workspace, job)
-    request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only)
+    day = as_of or tools.today()
+    request = Request(as_of=day, asked=_open.complete(read, asked), only=only, guarded=guarded)
     with _show.progress("Preparing", quiet=quiet) as told:
         return prepare(read, tools, request, told)
 
@@ -40,9 +48,10 @@ def prepared(
     *,
     as_json: bool,
     quiet: bool,
+    guarded: bool,
 ) -> bool:
     """Prepare a run and tell of it; whether something of it wants attention."""
-    run = prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json)
+    run = prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json, guarded=guarded)
     packages = tools.ledger.packages(run.id)
     attention = wants_attention(run)
     if as_json:

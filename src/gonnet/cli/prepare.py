@@ -15,6 +15,7 @@ from gonnet.cli import _exit, _options
 @_options.asked_options
 @_options.only_option
 @click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; one per core when left out.")
+@click.option("--unguarded", is_flag=True, help="Although the job's guard would hold the whole run.")
 @_options.workspace_option
 @_options.json_option
 @_options.quiet_option
@@ -24,6 +25,7 @@ def prepare(
     as_of: dt.date | None,
     only: tuple[str, ...],
     processes: int | None,
+    unguarded: bool,
     workspace: Path | None,
     as_json: bool,
     quiet: bool,
@@ -38,4 +40,5 @@ def prepare(
     with _open.tools_at(workspace, processes) as tools:
         from gonnet.cli._work import prepared
 
-        return prepared(tools, job, asked, as_of, only, as_json=as_json, quiet=quiet) and _exit.ATTENTION
+        found = prepared(tools, job, asked, as_of, only, as_json=as_json, quiet=quiet, guarded=not unguarded)
+        return found and _exit.ATTENTION

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import codecs
 from dataclasses import dataclass, field, replace
+from decimal import Decimal, InvalidOperation
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs import secrets
 from gonnet.jobs.blocks import Block
@@ -214,6 +215,33 @@ class Rule(Part):
         return self
 
 
+def _share(value: object) -> object:
+    if isinstance(value, str) and value.endswith("%"):
+        try:
+            return Decimal(value[:-1].strip())
+        except InvalidOperation:
+            pass
+    raise ValueError(f"'{value}' is not a share; write one such as 10%")
+
+
+Share = Annotated[Decimal, BeforeValidator(_share), Field(ge=0, le=1000)]
+"""Percent."""
+
+
+class Guard(Part):
+    """When a whole run waits for a person's word.
+
+    Attributes:
+        recipients: By how much the number of keys with rows may differ from the last run of which something was sent.
+        totals: Figure → by how much its value over all rows may differ from that run.
+        held: Which share of the packages may be held.
+    """
+
+    recipients: Share | None = None
+    totals: dict[str, Share] = {}
+    held: Share | None = None
+
+
 class Message(Part):
     """Subject and body of what is mailed."""
 
@@ -265,6 +293,7 @@ class JobFile(Part):
     reports: dict[Name, Report] = Field(min_length=1)
     package: PackageSpec
     rules: tuple[Rule, ...] = ()
+    guard: Guard = Guard()
     messages: dict[Name, Message] = {}
     deliver: tuple[EmailDelivery, ...] = ()
     checks: Checks = Checks()

@@ -66,6 +66,10 @@ def within_the_file(job: Job) -> Iterator[JobError]:
     for name in sorted({"recipient", "run", "whole", "past", "earlier"} & set(file.figures)):
         what = f"a figure cannot be called '{name}'"
         yield JobError(what, where=job.at("figures", name), fix="Conditions use this name already")
+    for name in file.guard.totals:
+        if name not in ("rows", *file.figures):
+            fix = meant(name, sorted(file.figures), noun="figure")
+            yield JobError(f"there is no figure '{name}'", where=job.at("guard", "totals", name), fix=fix)
     if "rows" in file.figures:
         yield JobError(
             "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"

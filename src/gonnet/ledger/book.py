@@ -193,6 +193,16 @@ class Ledger:
             return sent_before(work, job)
 
     @told
+    def last_sent(self, job: str) -> tuple[int, Mapping[str, Any]] | None:
+        """Number and measures of the last run of `job` of which something was sent; None where there is none."""
+        package, run = schema.packages.c, schema.runs.c
+        query = select(run.id, run.account).join(schema.packages, package.run_id == run.id)
+        query = query.where(run.job == job, package.state == State.SENT).order_by(run.id.desc()).limit(1)
+        with self._engine.connect() as work:
+            row = work.execute(query).first()
+        return (int(row.id), row.account["measured"]) if row else None
+
+    @told
     def history(self, run_id: int, package_id: int | None = None) -> tuple[tuple[str, str], ...]:
         """Time and text of what happened to a run as a whole, or to one of its packages, oldest first."""
         table = schema.events

@@ -172,6 +172,7 @@ def _account(books: Bookkeeper, found: Survey, sums: Mapping[str | None, Mapping
             fix="This is a defect of Gonnet; nothing was sent, and nothing of this run can be. Please report it",
         )
     return {
+        "measured": {"recipients": found.measured.recipients, "totals": dict(found.measured.totals)},
         "read": account.read,
         "delivered": account.delivered,
         "withheld": dict(account.withheld),

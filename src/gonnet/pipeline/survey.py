@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -13,12 +14,14 @@ from gonnet.data.workdays import working_days
 from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
+from gonnet.jobs.models import Guard
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.editions import Edition, editions, settled, untold
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
 from gonnet.rules.decisions import unknowns
+from gonnet.rules.guard import Measured, alarms, measured
 from gonnet.wording.templates import Wording
 
 
@@ -30,12 +33,14 @@ class Request:
         as_of: The date the run is made for.
         asked: Parameter → text, as given with `--set`.
         only: Keys to which the run is limited; empty for all.
+        guarded: Whether the guard of the job may hold the run.
         sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
     """
 
     as_of: dt.date
     asked: Mapping[str, str]
     only: tuple[str, ...] = ()
+    guarded: bool = True
     sample: int | None = None
 
 
@@ -53,6 +58,7 @@ class Survey:
         fields: What reports use of a row, as SQL.
         findings: What the operator should know.
         not_chosen: Rows left aside because the run is limited to some keys.
+        measured: What the guard of a later run compares with.
         notes: How the data sets were read.
         seconds: Data set → how long it took to make.
     """
@@ -66,6 +72,7 @@ class Survey:
     fields: tuple[str, ...]
     findings: tuple[Finding, ...]
     not_chosen: int
+    measured: Measured
     notes: tuple[str, ...]
     seconds: Mapping[str, float]
 
@@ -121,6 +128,9 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             for part, found, decision in parts
         ]
         readings = {locale: edition.reading for locale, edition in versions.items()}
+        now = measured(engine)
+        alarm = _alarm(job, tools, now, parts) if request.guarded and not request.only else None
+        parts = [(part, found, rules.held_by_the_guard(decision, alarm)) for part, found, decision in parts]
         told = {part.key: _told_of(context.past.get(part.key), request.as_of) for part, _, _ in parts}
         plans = tuple(
             _with_past(plan, context.past.get(plan.key), job)
@@ -130,6 +140,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
             *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),
+            *((Finding(weight=Weight.ATTENTION, text=f"the whole run is held: {alarm}"),) if alarm else ()),
             *_unanswered(loaded.failed, parts),
             *_about_keys(job, engine, slices),
             *unmatched([part for part, _, _ in parts], has_list=has_list),
@@ -146,6 +157,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         people=people,
         plans=plans,
         editions=versions,
+        measured=now,
         fields=used,
         findings=findings,
         not_chosen=sum(slices.counts.values()) - sum(plan.addressed.rows for plan in plans),
@@ -181,6 +193,20 @@ def _people(job: Job, engine: data.Engine, look: reports.Look) -> tuple[Recipien
     return recipients.read(engine, spec, look.house.locale, where=job.at("recipients", "key")) if spec else ()
 
 
+def _alarm(job: Job, tools: Tools, now: Measured, parts: Sequence[_Part]) -> str | None:
+    """Why the whole run is to be held, or None."""
+    if job.file.guard == Guard():
+        return None
+    outcomes = Counter(decision.outcome for _, _, decision in parts)
+    account = tools.ledger.last_sent(job.name)
+    last = None
+    if account is not None:
+        run, kept = account
+        last = Measured(recipients=kept["recipients"], totals=kept["totals"], run=run)
+    held, ready = outcomes[rules.Outcome.HELD], outcomes[rules.Outcome.READY]
+    return "; ".join(alarms(job.file.guard, now, last, held, ready)) or None
+
+
 def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
     """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
     if not re.search(r"\b(past|earlier)\s*\.", repr(job.file)):
@@ -197,6 +223,9 @@ def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
     }
 
 
+_Part = tuple[recipients.Addressed, rules.Evaluated, rules.Decision]
+
+
 def _told_of(past: rules.Past | None, as_of: dt.date) -> dict[str, object]:
     """What texts may say of what was last sent."""
     if past is None:
@@ -210,7 +239,7 @@ def _with_past(plan: PackagePlan, past: rules.Past | None, job: Job) -> PackageP
     conditions = plan.evaluated.if_unchanged
     if past is None or conditions is None or plan.decision.outcome is not rules.Outcome.READY:
         return plan
-    other = rules.decide(plan.addressed, replace(plan.evaluated, conditions=conditions), job)
+    other = rules.decide(plan.addressed, plan.evaluated._replace(conditions=conditions), job)
     return replace(plan, if_unchanged=other, last=past.contents)
 
 

@@ -1,7 +1,7 @@
 """Figures and conditions in one grouped query; outcomes that can be explained."""
 
 from gonnet.rules.context import Context, Past
-from gonnet.rules.decisions import Decision, Outcome, decide, held_by_the_data
+from gonnet.rules.decisions import Decision, Outcome, decide, held_by_the_data, held_by_the_guard
 from gonnet.rules.effects import Effects, Step
 from gonnet.rules.figures import Evaluated, evaluate
 
@@ -16,4 +16,5 @@ __all__ = [
     "decide",
     "evaluate",
     "held_by_the_data",
+    "held_by_the_guard",
 ]

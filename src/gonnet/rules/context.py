@@ -6,7 +6,8 @@ Each is one value with fields (`recipient.region`, `past.times`), so that no col
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Mapping, Sequence
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.data import Engine, quoted
@@ -52,7 +53,9 @@ class Context:
     past: Mapping[str, Past] = field(default_factory=dict)
 
 
-def put(engine: Engine, context: Context, figures: Mapping[str, str], values: Mapping[str, object]) -> None:
+def put(
+    engine: Engine, context: Context, figures: Mapping[str, str], values: Mapping[str, object], conditions: str
+) -> None:
     """Make the tables that conditions see, after the figures, and the views that bring them together.
 
     Args:
@@ -60,14 +63,23 @@ def put(engine: Engine, context: Context, figures: Mapping[str, str], values: Ma
         context: What is known.
         figures: Name → SQL, for those of the whole.
         values: Bound parameters, for the same.
+        conditions: The text of all conditions; what they do not name need not be there.
     """
-    _put_lines(engine, _LIST, {key: dict(line) for key, line in context.fields.items()})
-    past = {
-        key: {"times": found.times, "sent_on": found.sent_on, "message": found.message}
-        for key, found in context.past.items()
+    past = context.past if re.search(r"\b(past|earlier)\s*\.", conditions) else {}
+    listed = [
+        name for name in next(iter(context.fields.values()), {}) if re.search(rf"\b{re.escape(name)}\b", conditions)
+    ]
+    _put(
+        engine, _LIST, context.fields, {name: ("", [line[name] for line in context.fields.values()]) for name in listed}
+    )
+    lines = past.values()
+    sent: Columns = {
+        "times": ("bigint", [found.times for found in lines]),
+        "sent_on": ("date", [found.sent_on for found in lines]),
+        "message": ("varchar", [found.message for found in lines]),
     }
-    _put_lines(engine, _PAST, past, {"times": "bigint", "sent_on": "date", "message": "varchar"})
-    _put_earlier(engine, context.past, list(figures))
+    _put(engine, _PAST, past, sent)
+    _put_earlier(engine, past if re.search(r"\bearlier\s*\.", conditions) else {}, list(figures))
     sums = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
     engine.query(
         f"""create or replace table gonnet_whole as select count(*) as "rows"{sums}
@@ -121,17 +133,18 @@ def _struct(engine: Engine, table: str) -> str:
     return f"struct_pack({', '.join(f'{name} := {name}' for name in names)})"
 
 
-def _put_lines(
-    engine: Engine, table: str, lines: Mapping[str, Mapping[str, object]], kinds: Mapping[str, str] | None = None
-) -> None:
-    """A table of one line for each key; `kinds` where there may be no line that shows its columns."""
-    columns = list(kinds or next(iter(lines.values()), {}))
+Columns = Mapping[str, tuple[str, Sequence[object]]]
+"""Name → type (empty: whatever the values are), and a value for each key."""
+
+
+def _put(engine: Engine, table: str, keys: Iterable[str], columns: Columns) -> None:
+    """A table of one line for each key."""
     parts = ["unnest(cast($keys as varchar[])) as gonnet_key"]
-    values: dict[str, object] = {"keys": list(lines)}
-    for index, column in enumerate(columns):
-        value = f"cast($c{index} as {kinds[column]}[])" if kinds else f"$c{index}"
+    values: dict[str, object] = {"keys": list(keys)}
+    for index, (column, (kind, found)) in enumerate(columns.items()):
+        value = f"cast($c{index} as {kind}[])" if kind else f"$c{index}"
         parts.append(f"unnest({value}) as {quoted(column)}")
-        values[f"c{index}"] = [line[column] for line in lines.values()]
+        values[f"c{index}"] = found
     engine.query(f"create or replace table {table} as select {', '.join(parts)}", values)
 
 
@@ -139,7 +152,7 @@ def _put_earlier(engine: Engine, past: Mapping[str, Past], figures: Sequence[str
     """The figures of then, as numbers, dates or texts like those of now."""
     names = ["rows", *figures]
     known = {column.name: column.type for column in engine.columns(FIGURES)}
-    lines = {key: {name: found.figures.get(name) or None for name in names} for key, found in past.items()}
-    _put_lines(engine, _EARLIER, lines, dict.fromkeys(names, "varchar"))
+    texts: Columns = {name: ("varchar", [found.figures.get(name) or None for found in past.values()]) for name in names}
+    _put(engine, _EARLIER, past, texts)
     typed = ", ".join(f"try_cast({quoted(name)} as {known[name]}) as {quoted(name)}" for name in names)
     engine.query(f"create or replace table {_EARLIER} as select gonnet_key, {typed} from {_EARLIER}")

@@ -36,10 +36,11 @@ class Cause(StrEnum):
     EXPECTATION = "expectation"
     NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"
+    GUARD = "guard of the run"
 
 
 _OF_THE_PAST = re.compile(r"\b(past|earlier)\s*\.")
-_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION)
+_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,6 +113,13 @@ def held_by_the_data(decision: Decision, failure: str | None, lacking: Sequence[
     if not lacking or decision.outcome is not Outcome.READY:
         return decision
     return replace(decision, outcome=Outcome.HELD, cause=Cause.EXPECTATION, reason=lacking[0])
+
+
+def held_by_the_guard(decision: Decision, alarm: str | None) -> Decision:
+    """The decision where the whole run waits for a person's word."""
+    if alarm is None or decision.outcome is not Outcome.READY:
+        return decision
+    return replace(decision, outcome=Outcome.HELD, cause=Cause.GUARD, reason=f"the whole run is held: {alarm}")
 
 
 def unknowns(rules: Sequence[Rule], evaluated: Mapping[str, Evaluated]) -> Iterator[Finding]:

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
+from functools import lru_cache
+from types import MappingProxyType
+from typing import Any, NamedTuple
 
 from gonnet.data import Engine, quoted
 from gonnet.errors import DataError, JobError
@@ -23,9 +25,8 @@ _MAY_USE = (
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Evaluated:
-    """What came out for one key.
+class Evaluated(NamedTuple):
+    """What came out for one key. A tuple, since there is one for each of many keys.
 
     Attributes:
         key: The key.
@@ -39,7 +40,7 @@ class Evaluated:
     key: str
     figures: Mapping[str, Any]
     conditions: tuple[bool | None, ...]
-    blocks: Mapping[tuple[str, int], bool | None] = field(default_factory=dict)
+    blocks: Mapping[tuple[str, int], bool | None] = MappingProxyType({})
     failures: tuple[str, ...] = ()
     if_unchanged: tuple[bool | None, ...] | None = None
 
@@ -79,26 +80,29 @@ def evaluate(
         {"keys": list(keys)},
     )
     _put_figures(engine, job, values)
-    put(engine, context, job.file.figures, values)
-    conditions, blocks = list(_conditions(job)), dict(_blocks(job))
-    truths, failures = _truths(engine, conditions, values)
-    second: _Truths = {}
-    if any(asks_for_changes(condition.sql) for condition in conditions):
-        second = _asked(engine, SEEN_UNCHANGED, [f"try({_test(c)})" for c in conditions], values)
+    conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
+    put(engine, context, job.file.figures, values, " ".join(condition.sql for condition in conditions))
     names = ("rows", *job.file.figures)
-    columns = ", ".join(quoted(name) for name in names)
-    rules = len(job.file.rules)
-    return {
-        str(key): Evaluated(
-            key=str(key),
-            figures=dict(zip(names, cells, strict=True)),
-            conditions=truths[str(key)][:rules],
-            blocks=dict(zip(blocks, truths[str(key)][rules:], strict=True)),
-            if_unchanged=second[str(key)][:rules] if str(key) in second else None,
-            failures=tuple(_told(found, dict(zip(names, cells, strict=True))) for found in failures.get(str(key), ())),
+    found, failures = _truths(engine, names, conditions, values)
+    second: dict[str, tuple[object, ...]] = {}
+    if any(asks_for_changes(condition.sql) for condition in conditions):
+        tests = [f"try({_test(condition)})" for condition in conditions]
+        second = {str(row[0]): row[1:] for row in _asked(engine, SEEN_UNCHANGED, (), tests, values)}
+    width, rules = len(names) + 1, len(job.file.rules)
+    unpack = lru_cache(maxsize=10_000)(lambda packed: _unpacked(packed, len(conditions)))
+    evaluated = {}
+    for row in found:
+        key, figures = str(row[0]), dict(zip(names, row[1:width], strict=True))
+        truths = unpack(row[width:])
+        evaluated[key] = Evaluated(
+            key,
+            figures,
+            truths[:rules],
+            dict(zip(blocks, truths[rules:], strict=True)) if blocks else _NO_BLOCKS,
+            tuple(_told(failure, figures) for failure in failures[key]) if key in failures else (),
+            unpack(second[key])[:rules] if key in second else None,
         )
-        for key, *cells in engine.query(f"select gonnet_key, {columns} from {FIGURES} order by gonnet_key")
-    }
+    return evaluated
 
 
 def _put_figures(engine: Engine, job: Job, values: Mapping[str, object]) -> None:
@@ -149,27 +153,29 @@ def _blocks(job: Job) -> Iterator[tuple[tuple[str, int], str]]:
                 yield (name, index), block.when
 
 
-_Truths = dict[str, tuple[bool | None, ...]]
+_BITS = 60
+_NO_BLOCKS: Mapping[tuple[str, int], bool | None] = MappingProxyType({})
+_Lines = list[tuple[object, ...]]
 _Failures = dict[str, list[tuple[_Condition, str]]]
 
 
 def _truths(
-    engine: Engine, conditions: Sequence[_Condition], values: Mapping[str, object]
-) -> tuple[_Truths, _Failures]:
-    """Key → truth value of each condition; and key → what failed for it.
+    engine: Engine, names: Sequence[str], conditions: Sequence[_Condition], values: Mapping[str, object]
+) -> tuple[_Lines, _Failures]:
+    """Key, figures and truth values, a line for each key; and key → what failed for it.
 
     Raises:
         JobError: a condition does not run for anybody.
     """
     tests = [_test(condition) for condition in conditions]
     try:
-        return _asked(engine, SEEN, tests, values), {}
+        return _asked(engine, SEEN, names, tests, values), {}
     except DataError:
         failures: _Failures = {}
         for condition, test in zip(conditions, tests, strict=True):
             for key, what in _failing(engine, condition, test, values):
                 failures.setdefault(key, []).append((condition, what))
-        return _asked(engine, SEEN, [f"try({test})" for test in tests], values), failures
+        return _asked(engine, SEEN, names, [f"try({test})" for test in tests], values), failures
 
 
 def _test(condition: _Condition) -> str:
@@ -182,9 +188,31 @@ def asks_for_changes(sql: str) -> bool:
     return bool(re.search(r"\bpast\s*\.\s*changed\b", sql))
 
 
-def _asked(engine: Engine, seen: str, tests: Sequence[str], values: Mapping[str, object]) -> _Truths:
-    rows = engine.query(f"select {', '.join(('gonnet_key', *tests))} from {seen}", values, strictly=True)
-    return {str(key): tuple(None if cell is None else bool(cell) for cell in cells) for key, *cells in rows}
+def _asked(
+    engine: Engine, seen: str, names: Sequence[str], tests: Sequence[str], values: Mapping[str, object]
+) -> _Lines:
+    columns = ", ".join(("gonnet_key", *map(quoted, names), *_packed(tests)))
+    return engine.query(f"select {columns} from {seen}", values, strictly=True)
+
+
+def _packed(tests: Sequence[str]) -> Iterator[str]:
+    """Truth values as two whole numbers for each sixty: which hold, and which are unknown.
+
+    To fetch them one by one takes longer than to find them.
+    """
+    for begin in range(0, len(tests), _BITS):
+        part = tests[begin : begin + _BITS]
+        yield " | ".join(f"(coalesce({test}, false)::bigint << {bit})" for bit, test in enumerate(part))
+        yield " | ".join(f"(({test} is null)::bigint << {bit})" for bit, test in enumerate(part))
+
+
+def _unpacked(packed: tuple[Any, ...], count: int) -> tuple[bool | None, ...]:
+    found: list[bool | None] = []
+    for holds, unknown in zip(packed[::2], packed[1::2], strict=True):
+        found += [
+            None if unknown >> bit & 1 else bool(holds >> bit & 1) for bit in range(min(_BITS, count - len(found)))
+        ]
+    return tuple(found)
 
 
 def _failing(
