@@ -49,7 +49,7 @@ def test_whatever_the_columns_are_called_the_job_can_be_read(columns: list[SeenC
         column.name for column in columns if column.name != by.name
     ]
     assert job.split.by == by.name
-    assert (job.recipients is not None) == (bool(job.messages) and bool(job.deliver)) == mailed
+    assert bool(job.recipients) == (bool(job.messages) and bool(job.deliver)) == mailed
 
 
 @pytest.mark.parametrize(

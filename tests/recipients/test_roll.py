@@ -23,7 +23,7 @@ SPEC = RecipientList(rows="members", key="farm_no", name="farm_name", to="email"
 def roll() -> tuple[tuple[Recipient, ...], int]:
     with closing(Engine()) as engine:
         engine.query(LIST)
-        return read(engine, SPEC, "en_IE"), lines_without_key(engine, SPEC)
+        return read(engine, "members", SPEC, "en_IE"), lines_without_key(engine, "members", SPEC)
 
 
 def test_a_line_has_its_key_name_and_addresses() -> None:

@@ -108,7 +108,7 @@ def test_a_workbook_holds_real_numbers_and_dates_and_text_that_stays_text(dairy:
     assert active.freeze_panes == f"A{head + 2}"
     assert active.cell(head + 2, 4).data_type == "s"
     assert active.cell(head + 2, 3).number_format == "#,##0.00"
-    assert active.cell(head + 2, 1).number_format == "d mmm"
+    assert active.cell(head + 2, 1).number_format == "[$-1809]d mmm"
     assert active.print_title_rows == f"${head + 1}:${head + 1}"
 
 

@@ -147,11 +147,11 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
     from gonnet.cli import _show
 
     _section("Contacts")
-    spec = found.house.job.file.recipients
-    if not plan.addressed.contacts or spec is None:
-        _show.line("  none: nobody on the list has this key" if spec else "  none: the job has no list")
+    if not plan.addressed.contacts:
+        has_list = found.house.job.file.recipients
+        _show.line("  none: nobody on the list has this key" if has_list else "  none: the job has no list")
     for person in plan.addressed.contacts:
-        where = f"line {person.line} of {spec.rows}" if spec else ""
+        where = f"line {person.line} of {person.source}"
         parts = [f"to {', '.join(a.mailbox for a in person.to) or '–'}"]
         parts += [
             f"{part} {', '.join(a.mailbox for a in found)}"

@@ -20,7 +20,7 @@ _FIGURES = 3  # that a line of a terminal has room for
 _ORDER = {"held": 0, "ready": 1, "skipped": 2}
 
 
-@click.command(short_help="See every key: rows, figures, who gets it, and what would become of it.")
+@click.command(short_help="See every key: rows, figures, who gets it, what would become of it.")
 @click.argument("job")
 @click.option("--state", type=click.Choice(["ready", "held", "skipped"]), help="Only keys that would be so.")
 @_options.only_option

@@ -89,6 +89,7 @@ def load(
             if isinstance(part, SqlDataSet):
                 engine.create(name, part.sql.strip().rstrip(";"), values.bound(), where=job.at("data", name, "sql"))
                 watch.lap(name)
+        _put_lines(job, engine)
         _require_columns(job, engine)
         _require_choices(job, engine, values)
     except BaseException:
@@ -117,9 +118,9 @@ def _is_per_key(part: object) -> bool:
 def _keys(job: Job, engine: Engine, part: DatabaseDataSet, where: str) -> list[str]:
     """The keys that are asked for, sorted."""
     assert part.per_key is not None
-    people = job.file.recipients
-    table = part.per_key.keys or (people.rows if people else "")
-    column = people.key if people and table == people.rows else job.file.split.by
+    listed = {name: spec.key for name, spec in job.lists}
+    table = part.per_key.keys or next(iter(listed), "")
+    column = listed.get(table, job.file.split.by)
     if table not in engine.tables:
         fix = "Name a data set from a file or a plain query with `keys:`"
         raise DataError("there is no data set to take the keys from", where=where, fix=fix)
@@ -191,7 +192,7 @@ def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
 
 def key_columns(job: Job) -> frozenset[str]:
     """The columns that carry keys, wherever they appear: never guessed to be numbers."""
-    listed = (job.file.recipients.key,) if job.file.recipients else ()
+    listed = [spec.key for spec in job.file.recipients]
     return frozenset((job.file.split.by, *listed))
 
 
@@ -212,11 +213,30 @@ def _require_choices(job: Job, engine: Engine, values: Values) -> None:
 
 def _require_columns(job: Job, engine: Engine) -> None:
     wanted: list[tuple[str, str, tuple[str | int, ...]]] = [(job.file.split.rows, job.file.split.by, ("split", "by"))]
-    if people := job.file.recipients:
-        named: Mapping[str, str | None] = {"key": people.key, "to": people.to, "name": people.name}
-        wanted += [(people.rows, column, ("recipients", part)) for part, column in named.items() if column is not None]
-        wanted += [(people.rows, column, ("recipients", "cc")) for column in people.cc]
-        wanted += [(people.rows, column, ("recipients", "bcc")) for column in people.bcc]
-        wanted += [(people.rows, column, ("checks", "identifying")) for column in job.file.checks.identifying]
     for table, column, place in wanted:
         engine.require_column(table, column, where=job.at(*place))
+    for index, (table, spec) in enumerate(job.lists):
+        for part in ("key", "to", "name", "language", "role"):
+            if (column := getattr(spec, part)) is not None:
+                engine.require_column(table, column, where=job.at_list(index, part))
+        for part in ("cc", "bcc"):
+            for column in getattr(spec, part):
+                if "@" not in column:
+                    engine.require_column(table, column, where=job.at_list(index, part))
+    for at, column in enumerate(job.file.checks.identifying):
+        if not any(column in (found.name for found in engine.columns(table)) for table, _ in job.lists):
+            engine.require_column(job.lists[0][0], column, where=job.at("checks", "identifying", at))
+
+
+def _put_lines(job: Job, engine: Engine) -> None:
+    """Make a table of each list whose lines stand in the job."""
+    for table, spec in job.lists:
+        if spec.lines:
+            columns = list(dict.fromkeys(name for line in spec.lines for name in line))
+            cells = ", ".join(
+                f"unnest(cast(${index + 1} as varchar[])) as {quoted(name)}" for index, name in enumerate(columns)
+            )
+            values = [
+                [None if (cell := line.get(name)) is None else str(cell) for line in spec.lines] for name in columns
+            ]
+            engine.query(f"create table {quoted(table)} as select {cells}", values)

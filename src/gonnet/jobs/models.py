@@ -17,7 +17,7 @@ from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
-from gonnet.jobs.values import Format
+from gonnet.jobs.values import Format, as_tuple, as_tuple_of_one
 from gonnet.wording.template import Template
 
 
@@ -28,20 +28,57 @@ class Split(Part):
     by: str
 
 
-class RecipientList(Part):
-    """Who receives: a data set with one line per contact, matched to the slices by key.
+class Roles(Part):
+    """Who of a key's contacts is written to, and who is in copy.
 
     Attributes:
-        language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
+        to: Roles in the order of preference: the first for which there is a usable address.
+        cc: Roles that get a copy.
+        bcc: Roles that get a copy unseen.
     """
 
-    rows: str
+    to: Names = Field(min_length=1)
+    cc: Names = ()
+    bcc: Names = ()
+
+
+class RecipientList(Part):
+    """Who receives: a line for each contact, matched to the slices by key.
+
+    Attributes:
+        rows: The data set with the lines; or
+        lines: the lines themselves, for a few.
+        where: SQL over a line: only those for which it holds.
+        key: The column with the key.
+        to: The column with the address.
+        language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
+        cc: Columns with addresses that get a copy, or addresses.
+        bcc: The same, unseen.
+        role: The column with the role of each contact.
+        roles: Who is written to by role; every line when left out.
+        together: Whether all contacts of a key get one message, instead of one each.
+    """
+
+    rows: str | None = None
+    lines: Annotated[tuple[dict[str, str | int | Decimal | None], ...], BeforeValidator(as_tuple)] = ()
+    where: str | None = None
     key: str
     to: str
     name: str | None = None
     language: str | None = None
     cc: Names = ()
     bcc: Names = ()
+    role: str | None = None
+    roles: Roles | None = None
+    together: bool = False
+
+    @model_validator(mode="after")
+    def _one_source_and_roles_with_a_column(self) -> RecipientList:
+        if (self.rows is None) == (not self.lines):
+            raise ValueError("a list needs one source: either `rows`, a data set, or `lines`")
+        if (self.role is None) != (self.roles is None):
+            raise ValueError("`role`, the column, and `roles`, who is written to, go together")
+        return self
 
 
 class Form(Part):
@@ -287,7 +324,7 @@ class JobFile(Part):
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
-    recipients: RecipientList | None = None
+    recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_tuple_of_one)] = ()
     figures: dict[Name, str] = {}
     phrases: dict[Name, Text] = {}
     reports: dict[Name, Report] = Field(min_length=1)
@@ -340,6 +377,16 @@ class Job:
         """The same job with the texts that a reader of `locale` gets; `house` is the locale of texts that lack."""
         reader = Reader(locale=locale, house=house)
         return replace(self, file=JobFile.model_validate(self.tree, context=reader), reader=reader)
+
+    @property
+    def lists(self) -> tuple[tuple[str, RecipientList], ...]:
+        """Each recipient list with the table of its lines."""
+        return tuple((spec.rows or f"gonnet_lines_{index}", spec) for index, spec in enumerate(self.file.recipients))
+
+    def at_list(self, index: int, *place: str | int) -> str:
+        """The place of a part of a recipient list, whether the job has one or several."""
+        several = ("recipients", index) in self.positions.values
+        return self.at("recipients", *((index,) if several else ()), *place)
 
     def at(self, *place: str | int) -> str:
         """`file:line:column` of a part, such as `at("rules", 0, "when")`."""

@@ -23,13 +23,11 @@ def within_the_file(job: Job) -> Iterator[JobError]:
     file = job.file
     known_data, known_reports = sorted(file.data), sorted(file.reports)
     named = [(file.split.rows, ("split", "rows"))]
-    if file.recipients:
-        named.append((file.recipients.rows, ("recipients", "rows")))
-    for name, at in named:
+    places = [(name, job.at(*at)) for name, at in named]
+    places += [(spec.rows, job.at_list(index, "rows")) for index, spec in enumerate(file.recipients) if spec.rows]
+    for name, where in places:
         if name not in file.data:
-            yield JobError(
-                f"there is no data set '{name}'", where=job.at(*at), fix=meant(name, known_data, noun="data set")
-            )
+            yield JobError(f"there is no data set '{name}'", where=where, fix=meant(name, known_data, noun="data set"))
     for name in file.data:
         if name.casefold().startswith("gonnet_"):
             yield JobError(
@@ -168,8 +166,7 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
 def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
     """Mistakes in the merge fields of the texts that a job has in one language."""
     known = known_names(job, columns)
-    people = job.file.recipients
-    listed = columns[people.rows] if people else ()
+    listed = _shared(job, columns)
     for index, rule in enumerate(job.file.rules):
         for part in ("to", "cc", "bcc"):
             for name in getattr(rule, part):
@@ -193,12 +190,17 @@ def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | i
         )
 
 
+def _shared(job: Job, columns: Mapping[str, Sequence[str]]) -> tuple[str, ...]:
+    """The columns that every list has: what texts and rules may name, whoever it is."""
+    lists = [columns[table] for table, _ in job.lists]
+    return tuple(name for name in lists[0] if all(name in other for other in lists)) if lists else ()
+
+
 def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tuple[str, ...] | None]:
     """What a text of this job may name, and the fields of each name."""
-    people = job.file.recipients
     known: dict[str, tuple[str, ...] | None] = {
         "key": None,
-        "recipient": tuple(columns[people.rows]) if people else (),
+        "recipient": _shared(job, columns),
         "figures": ("rows", *job.file.figures),
         "run": ("date", "job"),
         "phrases": tuple(job.file.phrases),

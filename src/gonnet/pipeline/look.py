@@ -42,8 +42,7 @@ def look(
 
 def _key(job: Job, engine: Engine, table: str) -> str:
     known = [column.name for column in engine.columns(table)]
-    people = job.file.recipients
-    wanted = [job.file.split.by] + ([people.key] if people and people.rows == table else [])
+    wanted = [job.file.split.by, *(spec.key for name, spec in job.lists if name == table)]
     column = next((column for column in reversed(wanted) if column in known), None)
     if column is None:
         what = f"data set '{table}' has no column '{job.file.split.by}', by which the job splits"

@@ -103,15 +103,16 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
     loaded = data.load(job, tools.workspace, values, progress, request.sample)
     engine = loaded.engine
     try:
-        columns = {name: [column.name for column in engine.columns(name)] for name in job.file.data}
+        tables = (*job.file.data, *(table for table, _ in job.lists))
+        columns = {name: [column.name for column in engine.columns(name)] for name in tables}
         _raise_all(references.to_the_data(job, columns, Wording(look.house)))
         slices = split.by_key(engine, job.file.split.rows, job.file.split.by, where=job.at("split", "by"))
-        people = _people(job, engine, look)
+        people, written_to = _people(job, engine, look, values.bound())
         more = {"run": {"date": request.as_of, "job": job.name}}
         versions = editions(job, look, people, values, more, tools.workspace.file.year_begins)
         for edition in versions.values():
             _raise_all(references.texts_to_the_data(edition.job, columns, edition.reading.wording))
-        addressed = recipients.match(slices.counts, people)
+        addressed = recipients.match(slices.counts, written_to)
         lacking = _expected(job, engine, request)
         fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
         context = rules.Context(
@@ -121,7 +122,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             past=_past(job, tools),
         )
         evaluated = rules.evaluate(engine, job, [part.key for part in addressed], context, values.bound())
-        has_list = job.file.recipients is not None
+        has_list = bool(job.file.recipients)
         parts = [_decided(part, evaluated[part.key], job) for part in _chosen(addressed, request.only)]
         parts = [
             (part, found, rules.held_by_the_data(decision, loaded.failed.get(part.key), lacking))
@@ -188,9 +189,18 @@ def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
     return [part.text for part in lacking]
 
 
-def _people(job: Job, engine: data.Engine, look: reports.Look) -> tuple[Recipient, ...]:
-    spec = job.file.recipients
-    return recipients.read(engine, spec, look.house.locale, where=job.at("recipients", "key")) if spec else ()
+def _people(
+    job: Job, engine: data.Engine, look: reports.Look, values: Mapping[str, object]
+) -> tuple[tuple[Recipient, ...], tuple[Recipient, ...]]:
+    """Every line of every list, and those of them that are written to."""
+    everybody: list[Recipient] = []
+    written_to: list[Recipient] = []
+    for index, (table, spec) in enumerate(job.lists):
+        where = job.at_list(index, "where" if spec.where else "key")
+        lines = recipients.read(engine, table, spec, look.house.locale, values, where=where)
+        everybody += lines
+        written_to += recipients.arranged(lines, spec)
+    return tuple(everybody), tuple(written_to)
 
 
 def _alarm(job: Job, tools: Tools, now: Measured, parts: Sequence[_Part]) -> str | None:
@@ -285,10 +295,7 @@ def _about_keys(job: Job, engine: data.Engine, slices: split.Slices) -> Iterator
             weight=Weight.NOTE,
             text=f"{slices.trimmed} key{'s' if slices.trimmed > 1 else ''} had blanks around them, which do not count",
         )
-    if spec := job.file.recipients:
-        lines = roll.lines_without_key(engine, spec)
-        if lines:
-            yield Finding(
-                weight=Weight.ATTENTION,
-                text=f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key",
-            )
+    lines = sum(roll.lines_without_key(engine, table, spec) for table, spec in job.lists)
+    if lines:
+        text = f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key"
+        yield Finding(weight=Weight.ATTENTION, text=text)

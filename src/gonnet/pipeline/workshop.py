@@ -159,6 +159,6 @@ def _values(person: Recipient, columns: Sequence[str]) -> Iterator[tuple[str, st
     for address in (*person.to, *person.cc, *person.bcc):
         yield "address", address.mailbox
     for column in columns:
-        value = person.fields[column]
+        value = person.fields.get(column)
         if value is not None:
             yield column, str(value)

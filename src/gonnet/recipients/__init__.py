@@ -1,7 +1,8 @@
 """The recipient list: who they are, whether their addresses are addresses, and whose rows they get."""
 
 from gonnet.recipients.addresses import Address
+from gonnet.recipients.contacts import arranged
 from gonnet.recipients.matching import Addressed, match
 from gonnet.recipients.roll import Recipient, read
 
-__all__ = ["Address", "Addressed", "Recipient", "match", "read"]
+__all__ = ["Address", "Addressed", "Recipient", "arranged", "match", "read"]

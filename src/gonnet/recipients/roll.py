@@ -19,6 +19,7 @@ class Recipient:
     Attributes:
         key: Whose rows they get.
         line: Its place in the list (1 = the first data line).
+        source: The list, as the job names it.
         name: How they are called; the key where the list has no name.
         to: Addresses of the message, never empty unless `problem` says why.
         cc: Addresses in copy.
@@ -37,36 +38,50 @@ class Recipient:
     problem: str | None
     fields: Mapping[str, object]
     language: str
+    source: str = ""
 
 
-def read(engine: Engine, spec: RecipientList, house: str, *, where: str = "") -> tuple[Recipient, ...]:
-    """Every line of the list that has a key, in the order of the list.
+def read(
+    engine: Engine,
+    table: str,
+    spec: RecipientList,
+    house: str,
+    values: Mapping[str, object] | None = None,
+    *,
+    where: str = "",
+) -> tuple[Recipient, ...]:
+    """Every line of the list that has a key and is wanted, in the order of the list.
 
     Args:
         engine: The engine.
+        table: Its table of the lines.
         spec: The list.
         house: The locale of those of whom the list says none.
+        values: Parameters that its condition may name.
         where: What to name in an error.
 
     Raises:
-        DataError: the key column cannot be used as a key.
+        DataError: the key column cannot be used as a key, or the list's condition does not run.
     """
-    columns = [column.name for column in engine.columns(spec.rows)]
-    expression = key_text(engine, spec.rows, spec.key, where=where)
+    columns = [column.name for column in engine.columns(table)]
+    expression = key_text(engine, table, spec.key, where=where)
     chosen = ", ".join(quoted(column) for column in columns)
-    rows = engine.query(f"select {expression}, rowid + 1, {chosen} from {quoted(spec.rows)} order by rowid")
+    wanted = f"where cast(({spec.where}\n) as boolean)" if spec.where else ""
+    sql = f"select {expression}, rowid + 1, {chosen} from {quoted(table)} {wanted} order by rowid"
+    rows = engine.query(sql, values or {}, where=where)
     found = []
-    for key, line, *values in rows:
+    for key, line, *cells in rows:
         if key is not None:
-            fields = dict(zip(columns, values, strict=True)) | {spec.key: key}
-            found.append(_recipient(spec, str(key), int(str(line)), fields, house))
+            fields = dict(zip(columns, cells, strict=True)) | {spec.key: key}
+            person = _recipient(spec, str(key), int(str(line)), fields, house)
+            found.append(replace(person, source=spec.rows or "recipients"))
     return tuple(found)
 
 
-def lines_without_key(engine: Engine, spec: RecipientList) -> int:
+def lines_without_key(engine: Engine, table: str, spec: RecipientList) -> int:
     """How many lines of the list have no key and can receive nothing."""
-    expression = key_text(engine, spec.rows, spec.key)
-    return int(str(engine.query(f"select count(*) from {quoted(spec.rows)} where {expression} is null")[0][0]))
+    expression = key_text(engine, table, spec.key)
+    return int(str(engine.query(f"select count(*) from {quoted(table)} where {expression} is null")[0][0]))
 
 
 def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, object], house: str) -> Recipient:
@@ -117,7 +132,7 @@ def changed(person: Recipient, to: Sequence[str], cc: Sequence[str], bcc: Sequen
 def _named(person: Recipient, names: Sequence[str], problems: list[str]) -> Iterator[Address]:
     """The addresses that columns of the line hold, or that are named themselves."""
     for name in names:
-        yield from _addresses({name: name} if "@" in name else person.fields, (name,), "", problems)
+        yield from _addresses(person.fields, (name,), "", problems)
 
 
 def _language(given: object, house: str, problems: list[str]) -> str:
@@ -134,7 +149,7 @@ def _addresses(
     fields: Mapping[str, object], columns: tuple[str, ...], display: str, problems: list[str]
 ) -> Iterator[Address]:
     for column in columns:
-        cell = fields[column]
+        cell = column if "@" in column else fields[column]
         if cell is None or not str(cell).strip():
             continue
         try:

@@ -66,12 +66,9 @@ def put(
         conditions: The text of all conditions; what they do not name need not be there.
     """
     past = context.past if re.search(r"\b(past|earlier)\s*\.", conditions) else {}
-    listed = [
-        name for name in next(iter(context.fields.values()), {}) if re.search(rf"\b{re.escape(name)}\b", conditions)
-    ]
-    _put(
-        engine, _LIST, context.fields, {name: ("", [line[name] for line in context.fields.values()]) for name in listed}
-    )
+    lines_of = context.fields
+    named = [name for name in next(iter(lines_of.values()), {}) if re.search(rf"\b{re.escape(name)}\b", conditions)]
+    _put(engine, _LIST, lines_of, {name: ("", [line.get(name) for line in lines_of.values()]) for name in named})
     lines = past.values()
     sent: Columns = {
         "times": ("bigint", [found.times for found in lines]),

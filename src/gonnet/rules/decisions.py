@@ -83,7 +83,7 @@ def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
     problems = [person.problem for person in addressed.contacts if person.problem]
     if effects.skip is not None:
         return replace(base, outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=effects.skip)
-    if job.file.recipients is not None and not addressed.contacts:
+    if job.file.recipients and not addressed.contacts:
         reason = "nobody on the list has this key"
         return replace(base, outcome=Outcome.HELD, cause=Cause.NO_RECIPIENT, reason=reason)
     if not addressed.rows:

@@ -1,0 +1,98 @@
+"""Contacts by role, with alternates; several lists, lines in the job, and who is left out by a condition."""
+
+from __future__ import annotations
+
+from contextlib import closing
+from typing import Any
+
+import pytest
+
+from gonnet.errors import GonnetError, JobError
+from gonnet.pipeline.survey import Request, survey
+from support import AS_OF, Dairy
+
+USUAL = "recipients: {rows: members, key: farm_no, name: farm_name, to: email, cc: adviser}"
+CONTACTS = """\
+farm_no,farm_name,email,adviser,role
+00042,Owner of 42,owner42@members.tarnvale.example,ines@tarnvale.example,owner
+00042,Books of 42,books42@members.tarnvale.example,,Accounts
+00042,More books,more42@members.tarnvale.example,,accounts
+117,Owner of 117,owner117@members.tarnvale.example,,owner
+117,Books of 117,not an address,,accounts
+117,Adviser of 117,adviser117@tarnvale.example,,adviser
+118,Vet of 118,vet118@tarnvale.example,,vet
+"""
+
+
+def messages(dairy: Dairy, recipients: str) -> dict[str, list[tuple[str, ...]]]:
+    """Key → To and copies of each message, and why it is held."""
+    job = dairy.job((USUAL, recipients), ("litres > 5000", "litres > 50000"))
+    with dairy.tools() as tools:
+        found = survey(job, tools, Request(as_of=AS_OF, asked={}))
+    with closing(found.engine):
+        return {plan.key: [_written(person) for person in plan.addressed.contacts] for plan in found.plans}
+
+
+def _written(person: Any) -> tuple[str, ...]:  # noqa: ANN401
+    parts = (person.to, person.cc, person.bcc)
+    said = tuple(" ".join(address.mailbox.partition("@")[0] for address in part) for part in parts)
+    return (*said, person.problem) if person.problem else said
+
+
+ROLES = "recipients: {rows: members, key: farm_no, name: farm_name, to: email, role: role, roles: "
+
+
+@pytest.mark.parametrize(
+    ("recipients", "expected"),
+    [
+        (ROLES + "{to: [accounts, owner]}}", {"00042": [("books42", "", ""), ("more42", "", "")], "117": [("owner117", "", "")]}),
+        (ROLES + "{to: accounts, cc: owner}, together: true}", {"00042": [("books42 more42", "owner42", "")]}),
+        (ROLES + "{to: owner, bcc: adviser}, cc: adviser}", {"00042": [("owner42", "ines", "")], "117": [("owner117", "", "adviser117")]}),
+        (ROLES + "{to: [accounts, owner]}}",
+         {"118": [("vet118", "", "", "no contact with a usable address who is accounts, else owner")]}),
+        (USUAL.replace("cc: adviser", "together: true"), {"00042": [("owner42 books42 more42", "", "")]}),
+        (USUAL.replace("cc: adviser", "cc: [adviser, office@tarnvale.example]"),
+         {"00042": [("owner42", "ines office", ""), ("books42", "office", ""), ("more42", "office", "")]}),
+        (USUAL.replace("cc: adviser", "where: \"lower(role) = 'owner' and $as_of > date '2026-01-01'\""),
+         {"00042": [("owner42", "", "")], "117": [("owner117", "", "")]}),
+    ],
+)  # fmt: skip
+def test_who_of_the_contacts_is_written_to(dairy: Dairy, recipients: str, expected: dict[str, Any]) -> None:
+    dairy.write("members.csv", CONTACTS)
+    found = messages(dairy, recipients)
+    assert {key: found[key] for key in expected} == expected
+
+
+def test_several_lists_and_lines_in_the_job_come_together(dairy: Dairy) -> None:
+    recipients = """\
+recipients:
+  - {rows: members, key: farm_no, name: farm_name, to: email, where: "farm_no <> '118'"}
+  - key: farm_no
+    to: email
+    name: farm_name
+    lines:
+      - {farm_no: "118", email: keeper@tarnvale.example, farm_name: Keeper}
+      - {farm_no: "00042", email: archive@tarnvale.example, farm_name: Archive}"""
+    found = messages(dairy, recipients)
+    assert found["118"] == [("keeper", "", "")]
+    assert found["00042"] == [("zoe", "", ""), ("archive", "", "")]
+    assert dairy.gonnet("explain", "statements", "118").stdout.count("Keeper (line 1 of recipients, in en_IE)") == 1
+
+
+@pytest.mark.parametrize(
+    ("recipients", "says"),
+    [
+        ("recipients: {key: farm_no, to: email}", "a list needs one source"),
+        (USUAL.replace("cc: adviser", "role: adviser"), "`role`, the column, and `roles`"),
+        (USUAL.replace("cc: adviser", "language: lang"), "data set 'members' has no column 'lang'"),
+        (USUAL.replace("cc: adviser", "where: farm_nr = 1"), "farm_nr"),
+        ("recipients: [{rows: members, key: farm_no, to: email}, {rows: membrs, key: farm_no, to: email}]", "no data set 'membrs'"),
+        ("recipients: [{rows: members, key: farm_no, to: email}, {lines: [{k: '1', to: a@x.example}], key: k, to: to}]",
+         "'recipient' has no field 'farm_name'"),
+    ],
+)  # fmt: skip
+def test_a_list_that_cannot_be_used_is_told(dairy: Dairy, recipients: str, says: str) -> None:
+    with pytest.raises(GonnetError) as caught:
+        messages(dairy, recipients)
+    told = caught.value.mistakes if isinstance(caught.value, JobError) else (caught.value,)
+    assert any(says in str(mistake) for mistake in told), told
