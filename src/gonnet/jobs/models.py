@@ -149,6 +149,10 @@ class Password(Part):
         return value
 
 
+def _as_formats(value: object) -> object:
+    return (value,) if isinstance(value, str) else as_tuple(value)
+
+
 class DocumentSpec(Part):
     """One document of a package: a report in a format.
 
@@ -196,9 +200,26 @@ class DocumentSpec(Part):
         return {self.report} | ({self.name} if self.name else set())
 
 
+class JoinSpec(Part):
+    """How documents of the same format become one file.
+
+    Attributes:
+        formats: Which are joined: PDFs one after the other, workbooks sheet by sheet.
+        contents: Whether the PDF has a page with contents.
+        cover: The report that is its cover.
+    """
+
+    formats: Annotated[tuple[Literal["pdf", "xlsx"], ...], BeforeValidator(_as_formats)] = Field(
+        default=("pdf", "xlsx"), alias="as", min_length=1
+    )
+    contents: bool = False
+    cover: str | None = None
+
+
 class PackageSpec(Part):
     """What a recipient is to get, and what the files are called."""
 
+    join: JoinSpec | None = None
     documents: tuple[DocumentSpec, ...] = Field(min_length=1)
     name: Text
 

@@ -49,6 +49,7 @@ def within_the_file(job: Job) -> Iterator[JobError]:
         seen.add((document.report, document.format))
         if document.format == "csv":
             yield from _one_table(job, document.report, place)
+    yield from _join(job)
     yield from _rules(job)
     for name, parameter in file.parameters.items():
         if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
@@ -73,6 +74,20 @@ def within_the_file(job: Job) -> Iterator[JobError]:
             "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
         )
     yield from _delivery(job)
+
+
+def _join(job: Job) -> Iterator[JobError]:
+    join = job.file.package.join
+    if join is None:
+        return
+    if join.cover is not None and join.cover not in job.file.reports:
+        fix = meant(join.cover, sorted(job.file.reports), noun="report")
+        yield JobError(f"there is no report '{join.cover}'", where=job.at("package", "join", "cover"), fix=fix)
+    for index, document in enumerate(job.file.package.documents):
+        report = job.file.reports.get(document.report)
+        if report and report.form and document.format == "xlsx" and "xlsx" in join.formats:
+            what = "a form cannot be joined with other workbooks"
+            yield JobError(what, where=job.at("package", "documents", index), fix="Write `join: {as: pdf}`")
 
 
 def _one_table(job: Job, report: str, place: str) -> Iterator[JobError]:

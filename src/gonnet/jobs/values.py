@@ -38,6 +38,19 @@ Millimetres = Annotated[float, BeforeValidator(as_float), Field(gt=0, le=400)]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Joint:
+    """How several reports make one PDF.
+
+    Attributes:
+        cover: Whether the first of them is a cover, without header, footer and page number.
+        contents: Whether a page with contents comes before the others.
+    """
+
+    cover: bool = False
+    contents: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CsvForm:
     """How a CSV file is written.
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet.errors import DataError
-from gonnet.jobs.models import DocumentSpec, Job
+from gonnet.jobs.models import DocumentSpec, Job, JoinSpec
 from gonnet.jobs.secrets import Secrets, is_reference
-from gonnet.jobs.values import CsvForm, Format
+from gonnet.jobs.values import CsvForm, Format, Joint
 from gonnet.packages.names import Names, safe_name
 from gonnet.packages.protection import Lock, require
 from gonnet.recipients import Addressed
@@ -42,6 +42,8 @@ class DocumentPlan:
         hidden: The blocks of the report that it leaves out.
         csv: How it is written, if it is a CSV file.
         lock: Its passwords, or None.
+        joined: The reports that come after it in the same file, each with the blocks that it leaves out.
+        joint: How they make one file; None where it is of one report.
     """
 
     report: str
@@ -50,6 +52,13 @@ class DocumentPlan:
     hidden: frozenset[int] = frozenset()
     csv: CsvForm | None = None
     lock: Lock | None = None
+    joined: tuple[tuple[str, frozenset[int]], ...] = ()
+    joint: Joint | None = None
+
+    @property
+    def parts(self) -> tuple[tuple[str, frozenset[int]], ...]:
+        """Every report in it, in order, with the blocks that it leaves out."""
+        return ((self.report, self.hidden), *self.joined)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -131,8 +140,14 @@ def _documents(
     job, house = reading.job, reading.wording.house
     stem = taken.unique(_filled(reading, job.file.package.name, ("package", "name"), names, key))
     chosen = list(_chosen(job, decision))
-    per_format = Counter(part.format for _, part in chosen if part.file is None)
+    groups = _groups(job.file.package.join, chosen)
+    alone = [(index, part) for index, part in chosen if part.format not in groups]
+    per_format = Counter(part.format for _, part in alone if part.file is None)
     for index, part in chosen:
+        if group := groups.get(part.format):
+            if group[0][0] == index:
+                yield _joined(reading, group, stem, names, key, evaluated, known)
+            continue
         lock = _lock(job, index, part, names, reading.wording, known, key)
         if part.file is None:
             name = f"{stem} {part.report}" if per_format[part.format] > 1 else stem
@@ -140,6 +155,48 @@ def _documents(
             place = ("package", "documents", index, "file")
             name = taken.unique(_filled(reading, part.file, place, names, key))
         yield replace(_document(part, name, evaluated, house), lock=lock)
+
+
+_Numbered = tuple[int, DocumentSpec]
+
+
+def _groups(join: JoinSpec | None, chosen: Sequence[_Numbered]) -> dict[str, list[_Numbered]]:
+    """Format → the documents that become one file; a single one does only where it gets a cover."""
+    found = {}
+    for form in join.formats if join else ():
+        group = [(index, part) for index, part in chosen if part.format == form]
+        if len(group) > 1 or (group and join and join.cover and form == "pdf"):
+            found[str(form)] = group
+    return found
+
+
+def _joined(
+    reading: Reading,
+    group: Sequence[_Numbered],
+    stem: str,
+    names: Mapping[str, object],
+    key: str,
+    evaluated: Evaluated,
+    known: Secrets,
+) -> DocumentPlan:
+    """Documents of one format as one file; where one of them has a password, all of it has."""
+    form, join = group[0][1].format, reading.job.file.package.join
+    assert join is not None
+    reports = [part.report for _, part in group]
+    has_cover = join.cover is not None and form == "pdf"
+    if has_cover:
+        reports = [str(join.cover), *reports]
+    locks = [_lock(reading.job, index, part, names, reading.wording, known, key) for index, part in group]
+    first, *others = [(name, evaluated.hidden(name)) for name in reports]
+    return DocumentPlan(
+        report=first[0],
+        format=form,
+        file_name=f"{stem}.{form}",
+        hidden=first[1],
+        lock=next((lock for lock in locks if lock is not None), None),
+        joined=tuple(others),
+        joint=Joint(cover=has_cover, contents=join.contents and form == "pdf"),
+    )
 
 
 def _chosen(job: Job, decision: Decision) -> Iterator[tuple[int, DocumentSpec]]:

@@ -145,17 +145,17 @@ class _Worker:
         desk = self._desk(order.locale)
         try:
             for plan in order.documents:
-                layout = layouts.get(plan.report) or desk.setter.lay(
-                    plan.report, order.key, order.rows, order.names, plan.hidden
-                )
-                layouts[plan.report] = layout
-                drawn = desk.painter.draw(layout, plan.format, plan.csv)
-                hits += self._inspect(order.key, plan, layout, drawn)
+                for name, hidden in plan.parts:
+                    if name not in layouts:
+                        layouts[name] = desk.setter.lay(name, order.key, order.rows, order.names, hidden)
+                laid = [layouts[name] for name, _ in plan.parts]
+                drawn = desk.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
+                hits += self._inspect(order.key, plan, laid, drawn)
                 content = hashlib.sha256(drawn.data).hexdigest()
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
-                documents.append(self._kept(plan, layout, drawn, len(order.rows), content))
-                sums |= dict(_sums(layout))
+                documents.append(self._kept(plan, laid, drawn, len(order.rows), content))
+                sums |= {column: total for layout in laid for column, total in _sums(layout)}
             for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
                 record, found = self._message(order, contact, message_id)
                 messages.append(record)
@@ -176,23 +176,28 @@ class _Worker:
             rows=len(order.rows),
         )
 
-    def _inspect(self, key: str, plan: DocumentPlan, layout: Layout, drawn: Drawn) -> tuple[Hit, ...]:
+    def _inspect(self, key: str, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
         found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
         if plan.format == "pdf":
-            unseen = ("links and descriptions", "\n".join(layout.unseen()))
+            unseen = ("links and descriptions", "\n".join(text for layout in laid for text in layout.unseen()))
             found = replace(found, parts=(*found.parts, unseen))
-        return self._bench.watch.search(key, f"the {plan.format}", found, own_numbers(layout, plan, drawn.pages))
+        own = (
+            part for at, layout in enumerate(laid) for part in own_numbers(layout, plan, drawn.pages, is_first=at == 0)
+        )
+        return self._bench.watch.search(key, f"the {plan.format}", found, own)
 
-    def _kept(self, plan: DocumentPlan, layout: Layout, drawn: Drawn, rows: int, content: str) -> DocumentRecord:
-        laid = [table.rows for table in layout.tables()]
+    def _kept(
+        self, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn, rows: int, content: str
+    ) -> DocumentRecord:
+        shown = [table.rows for layout in laid for table in layout.tables()]
         return DocumentRecord(
             name=plan.file_name,
-            report=plan.report,
+            report=" + ".join(name for name, _ in plan.parts),
             format=plan.format,
             sha256=self._bench.store.put(drawn.data),
             bytes=len(drawn.data),
             pages=drawn.pages,
-            rows=max(laid, default=rows),
+            rows=max(shown, default=rows),
             content=content,
         )
 
@@ -261,13 +266,15 @@ def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
         yield from table.exact.items()
 
 
-def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None) -> Iterator[Merged]:
+def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None, *, is_first: bool = True) -> Iterator[Merged]:
     """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
     if plan.format == "xlsx" and layout.form is not None:
         yield from _in_a_form(layout, layout.form)
         return
     if plan.format != "csv":
-        yield from _own_texts(layout, plan.format, pages or 0)
+        yield from _own_texts(layout, plan.format, pages or 0, is_first=is_first)
+    if plan.joint is not None:
+        yield from (layout.title_merged, layout.title_merged)  # in the contents, and in a bookmark
     for text, value in layout.numbers(drawn=plan.format in ("pdf", "html")):
         match plan.format:
             case "xlsx":
@@ -290,7 +297,7 @@ def _in_a_form(layout: Layout, form: LaidForm) -> Iterator[Merged]:
                 yield from ((shown, (shown,)) for shown in map(_in_a_workbook, table.values[column]))
 
 
-def _own_texts(layout: Layout, form: Format, pages: int) -> Iterator[Merged]:
+def _own_texts(layout: Layout, form: Format, pages: int, *, is_first: bool) -> Iterator[Merged]:
     """The filled texts of a file: title also in its properties, headings in its bookmarks, others on every page."""
     yield from layout.merged
     yield from (layout.title_merged, layout.title_merged)
@@ -301,7 +308,8 @@ def _own_texts(layout: Layout, form: Format, pages: int) -> Iterator[Merged]:
     if form == "pdf":
         yield from layout.headings_merged
     for page in range(1, pages + 1):
-        yield f"{page} {pages}", (f"{page} {pages}",)
+        if is_first:
+            yield f"{page} {pages}", (f"{page} {pages}",)
         yield from layout.page_merged
 
 

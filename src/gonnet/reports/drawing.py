@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from gonnet.jobs.values import CsvForm, Format
+from gonnet.jobs.values import CsvForm, Format, Joint
 from gonnet.reports.charting import LaidChart
 from gonnet.reports.csv_rows import draw_csv
 from gonnet.reports.fonts import family
@@ -52,13 +52,22 @@ class Painter:
         self._kept: Kept = {}
         self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *look.page_count, *signs))
 
-    def draw(self, layout: Layout, form: Format, csv: CsvForm | None = None) -> Drawn:
+    def draw(
+        self,
+        layout: Layout,
+        form: Format,
+        csv: CsvForm | None = None,
+        joined: Sequence[Layout] = (),
+        joint: Joint | None = None,
+    ) -> Drawn:
         """Draw `layout` as a file.
 
         Args:
             layout: What it shows.
             form: Its format.
             csv: How a CSV file is written.
+            joined: What comes after it in the same PDF or workbook.
+            joint: How they make one file.
 
         Raises:
             UnprintableError: a PDF would lose a character.
@@ -68,20 +77,25 @@ class Painter:
             case "xlsx" if layout.form is not None:
                 return Drawn(data=fill_form(layout, layout.form, self._look.organisation), pages=None)
             case "xlsx":
-                return Drawn(data=draw_xlsx(layout, self._look, self._kept), pages=None)
+                return Drawn(data=draw_xlsx((layout, *joined), self._look, self._kept), pages=None)
             case "html":
                 return Drawn(data=draw_html(layout, self._look, self._family), pages=None)
             case "csv":
                 return Drawn(data=draw_csv(layout, csv or CsvForm(delimiter=",", decimal=".")), pages=None)
             case "pdf":
-                return self._pdf(layout)
+                return self._pdf((layout, *joined), joint)
 
-    def _pdf(self, layout: Layout) -> Drawn:
-        more = layout.signs() - self._signs - {"\n"}
-        self._require_printable(more, layout)
+    def _pdf(self, layouts: Sequence[Layout], joint: Joint | None) -> Drawn:
+        more: frozenset[str] = frozenset()
+        for layout in layouts:
+            signs = layout.signs() - self._signs - {"\n"}
+            self._require_printable(signs, layout)
+            more |= signs
+        if joint is not None:
+            more |= frozenset((*self._look.house.words.contents, "…")) - self._signs
         # Digits and capitals that a page number or a broken word may add are always there.
         alphabet = self._family.reduced(self._signs | more)
-        data, pages = draw_pdf(layout, self._look, self._family, alphabet)
+        data, pages = draw_pdf(layouts, self._look, self._family, alphabet, joint)
         return Drawn(data=data, pages=pages)
 
     def inline(self, layout: Layout, name: str) -> Inline:

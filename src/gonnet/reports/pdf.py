@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
+from dataclasses import replace
 
 from reportlab.lib.colors import HexColor
 from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable
 
+from gonnet.jobs.values import Joint
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.laid import Layout
 from gonnet.reports.pdf_blocks import SpaceFlow
 from gonnet.reports.pdf_flow import Flow, Kept
-from gonnet.reports.pen import QUIET, Pen
+from gonnet.reports.pen import INK, QUIET, Pen, wrapped
 from gonnet.reports.planned import Look, PageForm
 
 _HEAD = 30.0  # points between the upper margin and the first block
@@ -24,37 +26,101 @@ Placed = tuple[Flowable, float]
 """A block and the height of its upper edge above the page's lower edge."""
 
 
-def draw_pdf(layout: Layout, look: Look, family: Family, alphabet: Alphabet) -> tuple[bytes, int]:
-    """The file's bytes (the same for the same layout and alphabet) and its number of pages.
+def draw_pdf(
+    layouts: Sequence[Layout], look: Look, family: Family, alphabet: Alphabet, joint: Joint | None = None
+) -> tuple[bytes, int]:
+    """The file's bytes (the same for the same layouts and alphabet) and its number of pages.
 
     Args:
-        layout: What it shows; `alphabet` has all of its characters.
+        layouts: What it shows, one after the other; `alphabet` has all of their characters.
         look: The house style.
         family: The faces to measure with.
         alphabet: The faces to draw with.
+        joint: How several make one file.
     """
-    form = layout.page
-    target = io.BytesIO()
-    canvas = alphabet.canvas(target, pagesize=(form.width, form.height), invariant=1, pageCompression=1)
-    _describe(canvas, layout, look)
-    upper, _, lower, left = form.margins
-    top, bottom = form.height - upper - _HEAD, lower + _FOOT
-    flow = Flow(look, family, alphabet, form.room, top - bottom)
-    pages = _paginated(list(flow.of(layout)), form.room, top, bottom)
-    pen = Pen(family, alphabet)
-    for number, page in enumerate(pages, 1):
-        if form.watermark and form.watermark.under:
-            _watermark(canvas, form)
-        _furnish(canvas, pen, layout, look, look.page_count.format(number, len(pages)))
-        for flowable, y in page:
-            if isinstance(flowable, Kept):
-                _bookmark(canvas, flowable.outline, y)
-            flowable.drawOn(canvas, left, y - _height(flowable))
-        if form.watermark and not form.watermark.under:
-            _watermark(canvas, form)
-        canvas.showPage()
+    target, first = io.BytesIO(), layouts[0].page
+    canvas = alphabet.canvas(target, pagesize=(first.width, first.height), invariant=1, pageCompression=1)
+    _describe(canvas, layouts[0], look)
+    sections = [(layout, _pages_of(layout, look, family, alphabet)) for layout in layouts]
+    cover, contents = (joint.cover, joint.contents) if joint else (False, False)
+    total = sum(len(pages) for _, pages in sections) + contents
+    pen, number = Pen(family, alphabet), 0
+    for at, (layout, pages) in enumerate(sections):
+        if contents and at == int(cover):
+            number += 1
+            _contents(canvas, pen, family, sections[at:], look, number, total)
+        if joint is not None:
+            _mark(canvas, f"part-{at}", layout.title if not (cover and at == 0) else None)
+        for page in pages:
+            number += 1
+            is_cover = cover and at == 0
+            count = "" if is_cover else look.page_count.format(number, total)
+            _draw_page(canvas, pen, layout, look, page, count, level=0 if joint is None else 1)
     canvas.save()
-    return target.getvalue(), len(pages)
+    return target.getvalue(), total
+
+
+def _pages_of(layout: Layout, look: Look, family: Family, alphabet: Alphabet) -> list[list[Placed]]:
+    upper, _, lower, _ = layout.page.margins
+    top, bottom = layout.page.height - upper - _HEAD, lower + _FOOT
+    flow = Flow(look, family, alphabet, layout.page.room, top - bottom)
+    return _paginated(list(flow.of(layout)), layout.page.room, top, bottom)
+
+
+def _draw_page(
+    canvas: Canvas, pen: Pen, layout: Layout, look: Look, page: Sequence[Placed], count: str, *, level: int
+) -> None:
+    """One page; a cover, which has no number, has no header and no footer either."""
+    form = layout.page
+    canvas.setPageSize((form.width, form.height))
+    if form.watermark and form.watermark.under:
+        _watermark(canvas, form)
+    if count:
+        _furnish(canvas, pen, layout, look, count)
+    for flowable, y in page:
+        if isinstance(flowable, Kept):
+            _bookmark(canvas, flowable.outline, y, level)
+        flowable.drawOn(canvas, form.margins[3], y - _height(flowable))
+    if form.watermark and not form.watermark.under:
+        _watermark(canvas, form)
+    canvas.showPage()
+
+
+def _contents(
+    canvas: Canvas,
+    pen: Pen,
+    family: Family,
+    sections: Sequence[tuple[Layout, Sequence[object]]],
+    look: Look,
+    number: int,
+    total: int,
+) -> None:
+    """A page that says on which page each part begins, with a link to it."""
+    layout = sections[0][0]
+    form, scale, words = layout.page, look.scale, look.house.words
+    upper, beside, _, left = form.margins
+    canvas.setPageSize((form.width, form.height))
+    _furnish(canvas, pen, replace(layout, header="", footer=""), look, look.page_count.format(number, total))
+    y, right, begins = form.height - upper - _HEAD - 16 * scale, form.width - beside, number + 1
+    pen.text(left, y, words.contents, BOLD, 15 * scale, HexColor(look.accent))
+    first = int(number > 1)
+    for at, (part, pages) in enumerate(sections, first):
+        y -= 20 * scale
+        lines = wrapped(part.title, family, REGULAR, look.style.size, right - left - 60)
+        title = lines[0] + ("…" if len(lines) > 1 else "")
+        pen.text(left, y, title, REGULAR, look.style.size, INK)
+        pen.text(right, y, str(begins), REGULAR, look.style.size, INK, right=True)
+        canvas.linkAbsolute("", f"part-{at}", (left, y - 4, right, y + 10))
+        begins += len(pages)
+    pen.put_on(canvas)
+    canvas.showPage()
+
+
+def _mark(canvas: Canvas, key: str, title: str | None) -> None:
+    """Where a part begins: a place to come to, and a bookmark where it has a title."""
+    canvas.bookmarkPage(key)
+    if title is not None:
+        canvas.addOutlineEntry(title, key, 0)
 
 
 def _describe(canvas: Canvas, layout: Layout, look: Look) -> None:
@@ -66,10 +132,10 @@ def _describe(canvas: Canvas, layout: Layout, look: Look) -> None:
     canvas.setCatalogEntry("Lang", look.language)
 
 
-def _bookmark(canvas: Canvas, text: str, y: float) -> None:
+def _bookmark(canvas: Canvas, text: str, y: float, level: int) -> None:
     key = f"at-{canvas.getPageNumber()}-{y:.0f}"
     canvas.bookmarkHorizontalAbsolute(key, y)
-    canvas.addOutlineEntry(text, key, 0)
+    canvas.addOutlineEntry(text, key, level)
 
 
 def _paginated(flowables: Sequence[Flowable], width: float, top: float, bottom: float) -> list[list[Placed]]:

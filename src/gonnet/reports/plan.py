@@ -59,7 +59,9 @@ def settle(
     found = {}
     for locale, (job, look) in versions.items():
         in_files = (document.report for document in job.file.package.documents)
-        wanted = dict.fromkeys((*in_files, *references.reports_in_messages(job)))
+        join = job.file.package.join
+        covers = (join.cover,) if join and join.cover else ()
+        wanted = dict.fromkeys((*in_files, *covers, *references.reports_in_messages(job)))
         found[locale] = tuple(_Planner(job, name, fields, look, folder).plan() for name in wanted)
     return found, fields.expressions
 

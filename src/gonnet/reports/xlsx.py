@@ -48,11 +48,11 @@ Kept = dict[tuple[PlannedColumn, int], CellWriter]
 """Column and style → the writer of its cells."""
 
 
-def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
-    """The file's bytes; the same layout gives the same bytes.
+def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
+    """The file's bytes; the same layouts give the same bytes.
 
     Args:
-        layout: What it shows.
+        layouts: What it shows, a sheet for each.
         look: The house style.
         kept: What is kept between the documents of a run; empty at first.
 
@@ -61,8 +61,10 @@ def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
     """
     target = BytesIO()
     workbook = xlsxwriter.Workbook(target, _OPTIONS)
-    workbook.set_properties({"title": xml_safe(layout.title), "author": look.organisation, "created": _MADE})
-    _Sheet(workbook, layout, look, kept).fill()
+    workbook.set_properties({"title": xml_safe(layouts[0].title), "author": look.organisation, "created": _MADE})
+    taken: set[str] = set()
+    for layout in layouts:
+        _Sheet(workbook, layout, look, kept, _unique(sheet_name(layout.sheet), taken)).fill()
     workbook.close()
     return target.getvalue()
 
@@ -70,8 +72,8 @@ def draw_xlsx(layout: Layout, look: Look, kept: Kept) -> bytes:
 class _Sheet:
     """One sheet being written from top to bottom."""
 
-    def __init__(self, workbook: Workbook, layout: Layout, look: Look, kept: Kept) -> None:
-        self._sheet: Any = workbook.add_worksheet(sheet_name(layout.sheet), RowsSheet)
+    def __init__(self, workbook: Workbook, layout: Layout, look: Look, kept: Kept, name: str) -> None:
+        self._sheet: Any = workbook.add_worksheet(name, RowsSheet)
         self._workbook = workbook
         self._layout = layout
         self._look = look
@@ -266,6 +268,16 @@ class _Sheet:
         self._sheet.set_footer("&R" + self._look.page_count.replace("&", "&&").format("&P", "&N"))
         if direction(self._look.house.locale) == "rtl":
             self._sheet.right_to_left()
+
+
+def _unique(name: str, taken: set[str]) -> str:
+    """A sheet's name that no other sheet has, without regard to case."""
+    found, number = name, 1
+    while found.casefold() in taken:
+        number += 1
+        found = f"{name[: 28 - len(str(number))]} ({number})"
+    taken.add(found.casefold())
+    return found
 
 
 def sheet_name(text: str) -> str:
