@@ -141,6 +141,7 @@ def _tell(job: Job, found: Survey, plan: PackagePlan, why: tuple[Reason, ...]) -
     by = f"chosen by rule '{chosen[-1]}'" if chosen else "the usual one"
     _show.line(f"  {plan.decision.effects.message or 'none'} ({by}), in {plan.locale}")
     _documents(job, plan, why)
+    _enclosures(job, plan)
 
 
 def _contacts(plan: PackagePlan, found: Survey) -> None:
@@ -175,6 +176,16 @@ def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
         reason = f"rule '{rules[-1]}'" if rules else "no rule adds it" if spec.optional else "always"
         shown = files.get((spec.report, form), f"{spec.report} as {form}")
         _show.line(f"  {'+' if goes else '–'} {shown} ({reason})")
+
+
+def _enclosures(job: Job, plan: PackagePlan) -> None:
+    from gonnet.cli import _show
+
+    for index, spec in enumerate(job.file.package.enclose):
+        goes = index in plan.decision.effects.enclosures
+        _show.line(
+            f"  {'+' if goes else '–'} {Path(spec.file).name} (enclosed{'' if goes else ' where a rule adds it'})"
+        )
 
 
 def _listed(change: str) -> set[str]:

@@ -11,6 +11,7 @@ import binascii
 import datetime as dt
 import hashlib
 import html
+import mimetypes
 from collections.abc import Sequence
 from dataclasses import dataclass
 from email import message_from_bytes
@@ -186,6 +187,11 @@ def _outer(sealed: bytes) -> str:
     return head.rpartition('boundary="')[2].rstrip('"')
 
 
+def _type_of(form: str) -> str:
+    """The media type of a file by the ending of its name."""
+    return _TYPES.get(form) or mimetypes.guess_type(f"file.{form}")[0] or "application/octet-stream"
+
+
 def _attachment_head(attachment: Attachment) -> str:
     name = attachment.name
     if name.isascii() and '"' not in name and "\\" not in name:
@@ -193,7 +199,7 @@ def _attachment_head(attachment: Attachment) -> str:
     else:  # RFC 2231, 4
         shown = f"filename*=utf-8''{quote(name, safe='')}"
     return (
-        f"Content-Type: {_TYPES[attachment.format]}\r\n"
+        f"Content-Type: {_type_of(attachment.format)}\r\n"
         "Content-Transfer-Encoding: base64\r\n"
         f"Content-Disposition: attachment; {shown}\r\n"
     )

@@ -200,6 +200,32 @@ class DocumentSpec(Part):
         return {self.report} | ({self.name} if self.name else set())
 
 
+class Enclosure(Part):
+    """A fixed file that goes with packages.
+
+    Attributes:
+        file: A file of the workspace.
+        name: What rules call it; the file's name without ending when left out.
+        optional: Whether it is only in packages to which a rule adds it.
+    """
+
+    file: Text
+    name: Name | None = None
+    optional: bool = False
+
+    @property
+    def called(self) -> set[str]:
+        """What rules may call it."""
+        return {self.name or Path(self.file).stem}
+
+
+def _as_enclosures(value: object) -> object:
+    if not isinstance(value, list):
+        return value
+    keys = {"file", "name", "optional"}
+    return tuple(part if isinstance(part, dict) and part.keys() & keys else {"file": part} for part in value)
+
+
 class JoinSpec(Part):
     """How documents of the same format become one file.
 
@@ -220,6 +246,7 @@ class PackageSpec(Part):
     """What a recipient is to get, and what the files are called."""
 
     join: JoinSpec | None = None
+    enclose: Annotated[tuple[Enclosure, ...], BeforeValidator(_as_enclosures)] = ()
     documents: tuple[DocumentSpec, ...] = Field(min_length=1)
     name: Text
 

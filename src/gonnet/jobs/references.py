@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import BandsBlock, Column, CrosstabBlock, FactsBlock, HeadingBlock, TableBlock, TextBlock
-from gonnet.jobs.models import Job
+from gonnet.jobs.models import DocumentSpec, Enclosure, Job
 from gonnet.jobs.secrets import is_reference
 from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
@@ -103,7 +103,8 @@ def _rules(job: Job) -> Iterator[JobError]:
     """Names of messages and documents that rules use; documents that no rule adds; rules that can never hold."""
     file = job.file
     documents = file.package.documents
-    called = sorted({name for document in documents for name in document.called})
+    parts: tuple[DocumentSpec | Enclosure, ...] = (*documents, *file.package.enclose)
+    called = sorted({name for part in parts for name in part.called})
     for index, rule in enumerate(file.rules):
         if rule.message is not None and rule.message not in file.messages:
             fix = meant(rule.message, sorted(file.messages), noun="message")
@@ -138,6 +139,12 @@ def _rules(job: Job) -> Iterator[JobError]:
             yield JobError(
                 what, where=job.at("package", "documents", index), fix="Add it by a rule, or drop `optional`"
             )
+
+    for index, enclosure in enumerate(file.package.enclose):
+        if enclosure.optional and not enclosure.called & added:
+            what = f"no rule adds the optional enclosure '{min(enclosure.called)}'"
+            fix = "Add it by a rule, or drop `optional`"
+            yield JobError(what, where=job.at("package", "enclose", index), fix=fix)
 
 
 def _delivery(job: Job) -> Iterator[JobError]:

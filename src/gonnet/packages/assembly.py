@@ -70,6 +70,7 @@ class PackagePlan:
         evaluated: Its figures.
         decision: What happens to it.
         documents: What it consists of; empty unless they are drawn.
+        enclosures: The fixed files that go with it.
         names: What its texts may merge.
         locale: The language and territory of its documents.
         if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
@@ -82,6 +83,7 @@ class PackagePlan:
     documents: tuple[DocumentPlan, ...]
     names: Mapping[str, object]
     locale: str
+    enclosures: tuple[str, ...] = ()
     if_unchanged: Decision | None = None
     last: tuple[str, ...] = ()
 
@@ -124,6 +126,7 @@ def assemble(
             documents=documents,
             names=names,
             locale=locale,
+            enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
         )
 
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from gonnet import data, reports
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.jobs.texts import Said, given, is_for
-from gonnet.packages import Reading
+from gonnet.packages import Enclosed, Reading, enclosed
 from gonnet.recipients import Recipient
 from gonnet.reports import Look, ReportPlan
 from gonnet.wording.languages import called, same_language
@@ -32,12 +32,14 @@ class Edition:
         reading: Its texts, how they are filled, and what they may merge.
         look: The house style with its figures and dates.
         reports: The reports, settled.
+        enclosures: File → it.
     """
 
     locale: str
     reading: Reading
     look: Look
     reports: tuple[ReportPlan, ...] = ()
+    enclosures: Mapping[str, Enclosed] = field(default_factory=dict)
 
     @property
     def job(self) -> Job:
@@ -72,14 +74,25 @@ def editions(
 def settled(
     found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object], folder: Path
 ) -> tuple[dict[str, Edition], tuple[str, ...]]:
-    """The editions with their reports, and the SQL of each value of a row that these use.
+    """The editions with their reports and enclosures, and the SQL of each value of a row that the reports use.
 
     Raises:
-        JobError: an expression does not run, or a format does not fit its column's type.
+        JobError: an expression does not run, a format does not fit its column's type, or a file cannot be enclosed.
     """
     versions = {locale: (edition.job, edition.look) for locale, edition in found.items()}
     plans, used = reports.settle(engine, versions, bound, folder)
-    return {locale: replace(edition, reports=plans[locale]) for locale, edition in found.items()}, used
+    settled_editions = {
+        locale: replace(edition, reports=plans[locale], enclosures=_enclosures(edition.job, folder))
+        for locale, edition in found.items()
+    }
+    return settled_editions, used
+
+
+def _enclosures(job: Job, folder: Path) -> dict[str, Enclosed]:
+    return {
+        spec.file: enclosed(folder, spec.file, job.at("package", "enclose", index))
+        for index, spec in enumerate(job.file.package.enclose)
+    }
 
 
 def untold(found: Mapping[str, Edition], people: Sequence[Recipient]) -> Iterator[Finding]:

@@ -21,7 +21,8 @@ from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
-from gonnet.packages import DocumentPlan
+from gonnet.packages import DocumentPlan, Enclosed
+from gonnet.packages.enclosures import free_name
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.letters import Letter, Sender
 from gonnet.recipients import Recipient
@@ -60,6 +61,7 @@ class Workbench:
     watch: Watch
     store: Store
     sender: Sender | None
+    enclosures: Mapping[str, Enclosed]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +71,7 @@ class Order:
     key: str
     locale: str
     documents: tuple[DocumentPlan, ...]
+    enclosures: tuple[str, ...]
     rows: tuple[tuple[object, ...], ...]
     names: Mapping[str, object]
     contacts: tuple[Recipient, ...]
@@ -156,6 +159,10 @@ class _Worker:
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
                 documents.append(self._kept(plan, laid, drawn, len(order.rows), content))
                 sums |= {column: total for layout in laid for column, total in _sums(layout)}
+            for file in order.enclosures:
+                part = self._bench.enclosures[file]
+                hits += self._bench.watch.search(order.key, f"the enclosure {part.name}", part.found, ())
+                documents.append(_enclosed_record(part, documents))
             for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
                 record, found = self._message(order, contact, message_id)
                 messages.append(record)
@@ -242,6 +249,19 @@ class _Worker:
             deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()),
         )
         return record, hits
+
+
+def _enclosed_record(part: Enclosed, others: Sequence[DocumentRecord]) -> DocumentRecord:
+    return DocumentRecord(
+        name=free_name(part.name, {other.name.casefold(): other for other in others}),
+        report="",
+        format=part.format,
+        sha256=part.sha256,
+        bytes=len(part.data),
+        pages=None,
+        rows=0,
+        content=part.sha256,
+    )
 
 
 def _with_report(body: delivery.Body, mark: str, report: Inline, where: str) -> delivery.Body:

@@ -97,6 +97,7 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], sender: Sender | N
         key=plan.key,
         locale=plan.locale,
         documents=plan.documents,
+        enclosures=plan.enclosures,
         rows=tuple(rows),
         names=plan.names,
         contacts=contacts,
@@ -120,7 +121,10 @@ def _put_bench(job: Job, tools: Tools, found: Survey, sender: Sender | None) -> 
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
         sender=sender,
+        enclosures={file: part for edition in found.editions.values() for file, part in edition.enclosures.items()},
     )
+    for part in bench.enclosures.values():
+        tools.store.put(part.data)
     place = tools.work_folder / f"bench-{secrets.token_hex(8)}"
     try:
         place.parent.mkdir(parents=True, exist_ok=True)

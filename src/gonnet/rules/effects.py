@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from gonnet.jobs.models import Job, Rule
+from gonnet.jobs.models import DocumentSpec, Enclosure, Job, Rule
 from gonnet.jobs.values import Format
 from gonnet.rules.figures import Evaluated
 
@@ -19,6 +19,7 @@ class Effects:
         hold: Why a person must look at it, or None.
         message: Which message it gets; None where the job has none.
         documents: Which of the job's documents it has, by number.
+        enclosures: Which of the job's enclosures it has, by number.
         format: The format of all of them, in place of their own; None where it stays theirs.
         to: Who gets it in place of its contacts: columns of the list, or addresses.
         cc: Who gets it besides.
@@ -30,6 +31,7 @@ class Effects:
     hold: str | None = None
     message: str | None = None
     documents: tuple[int, ...] = ()
+    enclosures: tuple[int, ...] = ()
     format: Format | None = None
     to: tuple[str, ...] = ()
     cc: tuple[str, ...] = ()
@@ -73,7 +75,8 @@ def effects_of(evaluated: Evaluated, job: Job) -> tuple[Effects, tuple[Step, ...
         skip=next((rule.skip for rule in holding if rule.skip is not None), None),
         hold=next((rule.hold for rule in holding if rule.hold is not None), None),
         message=message.message if message else job.message[0] if job.message else None,
-        documents=_documents(holding, job),
+        documents=_chosen(holding, job.file.package.documents),
+        enclosures=_chosen(holding, job.file.package.enclose),
         format=format_of.format if format_of else None,
         to=to.to if to else (),
         cc=tuple(dict.fromkeys(name for rule in holding for name in rule.cc)),
@@ -91,8 +94,8 @@ def _held(evaluated: Evaluated, rules: tuple[Rule, ...]) -> list[bool | None]:
     return found
 
 
-def _documents(holding: list[Rule], job: Job) -> tuple[int, ...]:
-    specs = job.file.package.documents
+def _chosen(holding: list[Rule], specs: Sequence[DocumentSpec | Enclosure]) -> tuple[int, ...]:
+    """The numbers of those that go: the usual ones, as rules add and drop them."""
     chosen = {index for index, spec in enumerate(specs) if not spec.optional}
     for rule in holding:
         chosen |= {index for index, spec in enumerate(specs) if spec.called & set(rule.add)}

@@ -1,0 +1,67 @@
+"""Fixed files that go with packages: read once a run, kept once, searched like everything that leaves."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from gonnet.checks import ReadBack, read_back
+from gonnet.errors import JobError
+
+_READABLE = {"pdf": "pdf", "xlsx": "xlsx", "html": "html", "htm": "html", "csv": "csv", "txt": "text"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Enclosed:
+    """A fixed file.
+
+    Attributes:
+        name: What it is called in a package.
+        format: What its name ends with.
+        data: Its bytes.
+        found: What a reader finds in it; nothing where it is of a kind that cannot be read back.
+    """
+
+    name: str
+    format: str
+    data: bytes
+    found: ReadBack
+
+    @property
+    def sha256(self) -> str:
+        """Of its bytes, hexadecimal."""
+        return hashlib.sha256(self.data).hexdigest()
+
+
+def enclosed(folder: Path, file: str, where: str) -> Enclosed:
+    """A fixed file of the workspace.
+
+    Raises:
+        JobError: it is not there, is empty, or is not what its name says.
+    """
+    path = folder / file
+    form = path.suffix.removeprefix(".").casefold()
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        what = f"the enclosure {file} cannot be read: {error.strerror}"
+        raise JobError(what, where=where, fix="Check its name and its permissions") from error
+    if not data:
+        raise JobError(f"the enclosure {file} is empty", where=where, fix="Save it anew, or leave it out")
+    try:
+        found = read_back(data, _READABLE[form]) if form in _READABLE else ReadBack(parts=())
+    except ValueError as error:
+        kind = form.upper() if form in ("pdf", "xlsx") else f"{form} in UTF-8"
+        raise JobError(f"the enclosure {file} is no {kind}", where=where, fix="Save it anew") from error
+    return Enclosed(name=path.name, format=form or "bin", data=data, found=found)
+
+
+def free_name(name: str, taken: Mapping[str, object]) -> str:
+    """A file's name that no other file of the package has."""
+    path, found, number = Path(name), name, 1
+    while found.casefold() in taken:
+        number += 1
+        found = f"{path.stem} ({number}){path.suffix}"
+    return found
