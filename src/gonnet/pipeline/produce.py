@@ -21,9 +21,9 @@ from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
-from gonnet.packages import DocumentPlan, Enclosed
-from gonnet.packages.enclosures import free_name
+from gonnet.packages import DocumentPlan
 from gonnet.packages.protection import PasswordError, protected
+from gonnet.pipeline.enclosures import Enclosed, free_name
 from gonnet.pipeline.letters import Letter, Sender
 from gonnet.recipients import Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
