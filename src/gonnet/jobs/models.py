@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import codecs
 from dataclasses import dataclass, field, replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
@@ -10,8 +9,8 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from gonnet.jobs import secrets
 from gonnet.jobs.blocks import Block
+from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
@@ -118,141 +117,6 @@ class Report(Part):
     @field_validator("blocks", mode="before")
     @classmethod
     def _blocks_as_tuple(cls, value: object) -> object:
-        return tuple(value) if isinstance(value, list) else value
-
-
-class Password(Part):
-    """What protects a document.
-
-    Attributes:
-        open: A text such as `{{ recipient.pin }}`, or `${NAME}` from the environment; a recipient without one is held.
-        change: Only `${NAME}`: what allows everything, of a PDF; one that nobody knows when left out.
-        allow_print: Whether those who opened it may print it.
-        allow_copy: Whether they may copy from it.
-    """
-
-    open: str
-    change: str | None = Field(default=None, repr=False)
-    allow_print: bool = Field(default=True, alias="print")
-    allow_copy: bool = Field(default=True, alias="copy")
-
-    @field_validator("change")
-    @classmethod
-    def _never_in_the_file(cls, value: str | None) -> str | None:
-        return secrets.required(value)
-
-    @field_validator("open")
-    @classmethod
-    def _not_the_same_for_all_in_the_file(cls, value: str) -> str:
-        if "{{" not in value and not secrets.is_reference(value):
-            raise ValueError("a password does not stand in a file: merge one, or write ${NAME} and set NAME")
-        return value
-
-
-def _as_formats(value: object) -> object:
-    return (value,) if isinstance(value, str) else as_tuple(value)
-
-
-class DocumentSpec(Part):
-    """One document of a package: a report in a format.
-
-    Attributes:
-        name: What rules call it; its report's name will do too.
-        optional: Whether it is only in packages to which a rule adds it.
-        file: What its file is called, without ending; as the package when left out.
-        delimiter: Of a CSV file; as the house's language has it when left out, like the decimal sign.
-        decimal: Its decimal sign.
-        quoting: Whether it quotes what it must (`needed`), or everything (`all`).
-        encoding: Its encoding; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
-    """
-
-    report: str
-    format: Format = Field(alias="as")
-    name: Name | None = None
-    optional: bool = False
-    file: Text | None = None
-    delimiter: Literal[",", ";", "\t", "|"] | None = None
-    decimal: Literal[".", ","] | None = None
-    quoting: Literal["needed", "all"] | None = None
-    encoding: str | None = None
-    password: Password | None = None
-
-    @model_validator(mode="after")
-    def _csv_alone_has_them(self) -> DocumentSpec:
-        given = [name for name in ("delimiter", "decimal", "quoting", "encoding") if getattr(self, name) is not None]
-        if given and self.format != "csv":
-            raise ValueError(f"`{given[0]}` is for documents `as: csv`")
-        if self.delimiter == self.decimal == ",":
-            raise ValueError("the delimiter and the decimal sign must differ")
-        if self.password and self.format not in ("pdf", "xlsx"):
-            raise ValueError(f"a document `as: {self.format}` cannot have a password")
-        if self.password and self.password.change and self.format != "pdf":
-            raise ValueError("only a PDF has a password to change it")
-        try:
-            codecs.lookup(self.encoding or "utf-8")
-        except LookupError as error:
-            raise ValueError(f"'{self.encoding}' is not an encoding") from error
-        return self
-
-    @property
-    def called(self) -> set[str]:
-        """What rules may call it."""
-        return {self.report} | ({self.name} if self.name else set())
-
-
-class Enclosure(Part):
-    """A fixed file that goes with packages.
-
-    Attributes:
-        file: A file of the workspace.
-        name: What rules call it; the file's name without ending when left out.
-        optional: Whether it is only in packages to which a rule adds it.
-    """
-
-    file: Text
-    name: Name | None = None
-    optional: bool = False
-
-    @property
-    def called(self) -> set[str]:
-        """What rules may call it."""
-        return {self.name or Path(self.file).stem}
-
-
-def _as_enclosures(value: object) -> object:
-    if not isinstance(value, list):
-        return value
-    keys = {"file", "name", "optional"}
-    return tuple(part if isinstance(part, dict) and part.keys() & keys else {"file": part} for part in value)
-
-
-class JoinSpec(Part):
-    """How documents of the same format become one file.
-
-    Attributes:
-        formats: Which are joined: PDFs one after the other, workbooks sheet by sheet.
-        contents: Whether the PDF has a page with contents.
-        cover: The report that is its cover.
-    """
-
-    formats: Annotated[tuple[Literal["pdf", "xlsx"], ...], BeforeValidator(_as_formats)] = Field(
-        default=("pdf", "xlsx"), alias="as", min_length=1
-    )
-    contents: bool = False
-    cover: str | None = None
-
-
-class PackageSpec(Part):
-    """What a recipient is to get, and what the files are called."""
-
-    join: JoinSpec | None = None
-    enclose: Annotated[tuple[Enclosure, ...], BeforeValidator(_as_enclosures)] = ()
-    documents: tuple[DocumentSpec, ...] = Field(min_length=1)
-    name: Text
-
-    @field_validator("documents", mode="before")
-    @classmethod
-    def _documents_as_tuple(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else value
 
 

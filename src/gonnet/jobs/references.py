@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import BandsBlock, Column, CrosstabBlock, FactsBlock, HeadingBlock, TableBlock, TextBlock
-from gonnet.jobs.models import DocumentSpec, Enclosure, Job
+from gonnet.jobs.contents import DocumentSpec, Enclosure
+from gonnet.jobs.models import Job
 from gonnet.jobs.secrets import is_reference
 from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template

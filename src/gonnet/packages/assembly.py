@@ -7,7 +7,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet.errors import DataError
-from gonnet.jobs.models import DocumentSpec, Job, JoinSpec
+from gonnet.jobs.contents import DocumentSpec, JoinSpec
+from gonnet.jobs.models import Job
 from gonnet.jobs.secrets import Secrets, is_reference
 from gonnet.jobs.values import CsvForm, Format, Joint
 from gonnet.packages.names import Names, safe_name

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from gonnet.jobs.models import DocumentSpec, Enclosure, Job, Rule
+from gonnet.jobs.contents import DocumentSpec, Enclosure
+from gonnet.jobs.models import Job, Rule
 from gonnet.jobs.values import Format
 from gonnet.rules.figures import Evaluated
 
