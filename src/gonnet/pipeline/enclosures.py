@@ -21,18 +21,15 @@ class Enclosed:
         name: What it is called in a package.
         format: What its name ends with.
         data: Its bytes.
+        sha256: Of its bytes, hexadecimal; taken once, not for each package.
         found: What a reader finds in it; nothing where it is of a kind that cannot be read back.
     """
 
     name: str
     format: str
     data: bytes
+    sha256: str
     found: ReadBack
-
-    @property
-    def sha256(self) -> str:
-        """Of its bytes, hexadecimal."""
-        return hashlib.sha256(self.data).hexdigest()
 
 
 def enclosed(folder: Path, file: str, where: str) -> Enclosed:
@@ -55,7 +52,8 @@ def enclosed(folder: Path, file: str, where: str) -> Enclosed:
     except ValueError as error:
         kind = form.upper() if form in ("pdf", "xlsx") else f"{form} in UTF-8"
         raise JobError(f"the enclosure {file} is no {kind}", where=where, fix="Save it anew") from error
-    return Enclosed(name=path.name, format=form or "bin", data=data, found=found)
+    digest = hashlib.sha256(data).hexdigest()
+    return Enclosed(name=path.name, format=form or "bin", data=data, sha256=digest, found=found)
 
 
 def free_name(name: str, taken: Mapping[str, object]) -> str:
