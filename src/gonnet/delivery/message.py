@@ -151,7 +151,7 @@ def _page_part(page: str, body: Body, message_id: str) -> bytes:
 def _in_lines(data: bytes) -> bytes:
     """Base64 in lines of 76 characters (RFC 2045, 6.8)."""
     text = base64.b64encode(data)
-    return b"".join(text[at : at + _LINE] + b"\r\n" for at in range(0, len(text), _LINE))
+    return b"\r\n".join([*[text[at : at + _LINE] for at in range(0, len(text), _LINE)], b""])
 
 
 def _boundaries(message_id: str) -> tuple[str, str]:

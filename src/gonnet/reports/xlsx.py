@@ -6,6 +6,7 @@ import datetime as dt
 import re
 from collections.abc import Sequence
 from decimal import Decimal
+from functools import lru_cache
 from io import BytesIO
 from typing import TYPE_CHECKING, Any
 
@@ -79,6 +80,7 @@ class _Sheet:
         self._look = look
         self._kept = kept
         self._styles: dict[tuple[tuple[str, object], ...], int] = {}
+        self._locale = look.house.locale
         self._widths: dict[int, int] = {}
         self._row = 0
         self._tables = len(list(layout.tables()))
@@ -171,7 +173,7 @@ class _Sheet:
             return
         cells = []
         for index, (column, texts, values) in enumerate(zip(columns, table.texts, table.values, strict=True)):
-            write = self._writer(column, self._style(_cell_look(column, index, self._look.house.locale)))
+            write = self._writer(column, self._style(_cell_look(column, index, self._locale)))
             cells.append(list(map(write, zip(texts, values, strict=True))))
         for number, looks in table.emphasis.items():
             for index, accents in looks.items():
@@ -180,7 +182,7 @@ class _Sheet:
 
     def _standing_out(self, table: LaidTable, index: int, number: int, accents: frozenset[Accent]) -> str:
         column, text = table.columns[index], table.texts[index][number]
-        look = _cell_look(column, index, self._look.house.locale) | ({"bold": True} if "bold" in accents else {})
+        look = _cell_look(column, index, self._locale) | ({"bold": True} if "bold" in accents else {})
         if "tint" in accents:
             look |= {"bg_color": tint_of(self._look.accent)}
         if "mark" in accents:
@@ -215,7 +217,7 @@ class _Sheet:
         top = {"bold": True, "top": 2 if line in table.totals else 1, "top_color": self._look.accent}
         cells = []
         for index, (column, text, value) in enumerate(zip(table.columns, line.texts, line.values, strict=True)):
-            look = _cell_look(column, index, self._look.house.locale) | top
+            look = _cell_look(column, index, self._locale) | top
             if column.total == "count":
                 look |= {"num_format": "0"}
             if text.endswith("%"):
@@ -252,7 +254,7 @@ class _Sheet:
 
     def _style(self, look: dict[str, object]) -> int:
         """The number of a look in the file; the same looks, asked for in the same order, have the same numbers."""
-        key = tuple(sorted(look.items()))
+        key = tuple(look.items())  # the same look in another order has a number of its own, which does no harm
         if key not in self._styles:
             form: Any = self._workbook.add_format(look)
             self._styles[key] = form._get_xf_index()
@@ -287,6 +289,7 @@ def sheet_name(text: str) -> str:
     return "Report" if not name or name.casefold() == "history" else name
 
 
+@lru_cache(maxsize=_MANY)
 def _cell_look(column: PlannedColumn, index: int, locale: str) -> dict[str, object]:
     look = _side(column, index) | {"valign": "top"}
     if column.kind is Kind.TEXT:
