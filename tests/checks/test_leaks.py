@@ -25,7 +25,7 @@ WATCH = Watch(
 
 def hits(key: str, text: str, *own_numbers: str) -> list[str]:
     own = [(number, (number,)) for number in own_numbers]
-    found = WATCH.search(key, "the pdf", ReadBack(parts=(("page 1", text),)), own)
+    found = WATCH.search((key,), "the pdf", ReadBack(parts=(("page 1", text),)), own)
     return [hit.value for hit in found]
 
 
@@ -61,7 +61,7 @@ def test_own_amounts_account_for_as_many_places_as_they_stand_in() -> None:
 
 
 def test_hits_are_told_with_value_owner_and_place() -> None:
-    found = WATCH.search("117", "the pdf", ReadBack(parts=(("page 2", "Łąka Górna, 118"),)))
+    found = WATCH.search(("117",), "the pdf", ReadBack(parts=(("page 2", "Łąka Górna, 118"),)))
     assert told(found) == (
         "'Łąka Górna', the farm_name of 118, stands in the pdf (page 2); "
         "'118', the key of another recipient, stands in the pdf (page 2)"

@@ -42,7 +42,7 @@ def test_another_recipients_name_is_found_wherever_it_stands(dairy: Dairy, place
         ]
     )
     data = draw(layout, form, look).data  # type: ignore[arg-type]
-    hits = watch.search("117", "the file", read_back(data, form))
+    hits = watch.search(("117",), "the file", read_back(data, form))
     if (form, place) in UNSEEN:
         assert hits == ()
     else:
@@ -71,5 +71,5 @@ def test_many_keys_that_begin_alike_are_told_apart() -> None:
     ]
     watch = Watch(identities)
     text = "TV-0007 and Farm 7 Hill, TV-2999, TV-3000, Farm 12 Hills, tv - 0012"
-    hits = watch.search("TV-0007", "a", read_back(text.encode(), "text"))
+    hits = watch.search(("TV-0007",), "a", read_back(text.encode(), "text"))
     assert sorted(hit.value for hit in hits) == ["TV-0012", "TV-2999"]

@@ -48,7 +48,7 @@ def test_whatever_the_columns_are_called_the_job_can_be_read(columns: list[SeenC
     assert [column.field for column in block.table.columns] == [
         column.name for column in columns if column.name != by.name
     ]
-    assert job.split.by == by.name
+    assert job.split.by == (by.name,)
     assert bool(job.recipients) == (bool(job.messages) and bool(job.deliver)) == mailed
 
 

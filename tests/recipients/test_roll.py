@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import closing
 
 from gonnet.data import Engine
-from gonnet.jobs.models import RecipientList
+from gonnet.jobs.people import RecipientList
 from gonnet.recipients import Recipient, read
 from gonnet.recipients.roll import lines_without_key
 
@@ -17,7 +17,7 @@ create table members as select * from (values
   ('',      'None', 'n@x.example',              null,          null)
 ) v(farm_no, farm_name, email, adviser, hidden)
 """
-SPEC = RecipientList(rows="members", key="farm_no", name="farm_name", to="email", cc=("adviser",), bcc=("hidden",))
+SPEC = RecipientList(rows="members", key=("farm_no",), name="farm_name", to="email", cc=("adviser",), bcc=("hidden",))
 
 
 def roll() -> tuple[tuple[Recipient, ...], int]:

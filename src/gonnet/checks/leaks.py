@@ -31,10 +31,12 @@ class Identity:
     Attributes:
         key: Whose it is.
         values: What it is (`key`, `address`, a column of the list) with its text.
+        has_rows: Whether it names somebody whose rows nobody else may see; else it is only never a hit for them.
     """
 
     key: str
     values: tuple[tuple[str, str], ...]
+    has_rows: bool = True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,9 +90,10 @@ class Watch:
             for kind, text in identity.values:
                 words = _words(text)
                 if words:
+                    self._own[identity.key].add(words)
+                if words and identity.has_rows:
                     owners[words].add(identity.key)
                     said.setdefault(words, (kind, text))
-                    self._own[identity.key].add(words)
         allowed = {_words(text) for text in harmless}
         self._values: dict[Words, tuple[str, str, str]] = {}
         lengths: defaultdict[str, set[int]] = defaultdict(set)
@@ -103,26 +106,28 @@ class Watch:
         self._lengths = {first: sorted(found, reverse=True) for first, found in lengths.items()}
 
     def search(
-        self, key: str, name: str, found: ReadBack, own_numbers: Iterable[tuple[str, Sequence[str]]] = ()
+        self, keys: Sequence[str], name: str, found: ReadBack, own_numbers: Iterable[tuple[str, Sequence[str]]] = ()
     ) -> tuple[Hit, ...]:
-        """The values of others that stand in a file of `key`, each once.
+        """The values of others that stand in a file of `keys`, each once.
 
         Args:
-            key: Whose file it is.
+            keys: Whose file it is.
             name: The file's name, for the hits.
             found: What a reader finds in it.
             own_numbers: Texts of the file that hold the recipient's own amounts and dates, with these; each as often
                 as it stands in the file.
         """
         hits: dict[Words, list[Hit]] = defaultdict(list)
+        mine = frozenset(keys)
+        own = _index(words for key in mine for words in self._own.get(key, ()))
         for place, text in found.parts:
             where = f"{name} ({place})" if place else name
-            for words, owner, kind, value in self._others(key, _words(text), shortest=0):
+            for words, owner, kind, value in self._others(mine, own, _words(text), shortest=0):
                 hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
             joined = (_SOFT if found.breaks_words else _HIDDEN).sub("", text)
             if joined == text:
                 continue
-            for words, owner, kind, value in self._others(key, _words(joined), shortest=_BREAKABLE):
+            for words, owner, kind, value in self._others(mine, own, _words(joined), shortest=_BREAKABLE):
                 if words not in hits:
                     hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
         if not hits:
@@ -134,11 +139,12 @@ class Watch:
             accounted += there & Counter(words for number in numbers for words in _runs(_words(number), hits))
         return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
 
-    def _others(self, key: str, text: Words, *, shortest: int) -> Iterator[tuple[Words, str, str, str]]:
+    def _others(
+        self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: Words, *, shortest: int
+    ) -> Iterator[tuple[Words, str, str, str]]:
         others = self._lengths
         if others.keys().isdisjoint(text):
             return
-        own = _index(self._own.get(key, ()))
         at = 0
         while at < len(text):
             word = text[at]
@@ -150,7 +156,7 @@ class Watch:
             for length in others.get(word, ()):
                 words = text[at : at + length]
                 found = self._values.get(words) if length > longest_own else None
-                if found is not None and found[0] != key and len("".join(words)) >= shortest:
+                if found is not None and found[0] not in mine and len("".join(words)) >= shortest:
                     yield words, *found
                     step = max(step, length)
                     break

@@ -34,6 +34,7 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
             "withheld": sum(account["withheld"].values()),
             "withheld_by_reason": account["withheld"],
         },
+        "bundles": account.get("bundles", {"packages": 0, "rows": 0}),
         "totals": account["controls"],
         "states": {str(state): count for state, count in run.counts.items()},
         "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
@@ -49,6 +50,7 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
         "state": str(package.state),
         "reason": package.reason,
         "rows": package.rows,
+        "keys": list(package.keys or (package.key,)),
         "figures": dict(package.figures),
         "odd": list(package.odd),
         "documents": [
@@ -87,6 +89,9 @@ def account(run: RunRecord) -> None:
         f"Rows     {found['read']:,} read = {found['delivered']:,} to deliver + {sum(withheld.values()):,} withheld"
         + (f" ({reasons})" if reasons else "")
     )
+    if bundles := found.get("bundles"):
+        many, rows = _show.many(bundles["packages"], "bundle"), _show.many(bundles["rows"], "row")
+        _show.line(f"Bundles  {many} with {rows}, which are counted once above")
     for control in found["controls"]:
         _show.line(
             f"Total    {control['column']}: {_show.amount(control['whole'])} read = "

@@ -105,7 +105,9 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
             _show.line(f"  {note}", "bright_black")
         states = Counter(str(plan.decision.outcome) for plan in found.plans)
         told = ", ".join(f"{count} {state}" for state, count in states.items()) or "no packages"
-        _show.line(f"  {'packages':<14} {told}")
+        bundles = sum(plan.is_bundle for plan in found.plans)
+        more = f"; {_show.many(bundles, 'bundle')} among them" if bundles else ""
+        _show.line(f"  {'packages':<14} {told}{more}")
     for plan in held:
         if str(plan.decision.cause) == "no recipient":
             continue  # a finding says it, with its near miss

@@ -75,7 +75,7 @@ def _explain_job(
     request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=(key,))
     found = survey(read, tools, request)
     (plan,) = found.plans
-    why = reasons(found.engine, found.house.job, key, plan.decision, found.values.bound())
+    why = reasons(found.engine, found.house.job, key, plan.decision, found.values.bound(), is_bundle=plan.is_bundle)
     found.engine.close()
     if as_json:
         click.echo(json.dumps(_plain(plan, why), ensure_ascii=False, indent=2, default=str))
@@ -96,6 +96,7 @@ def _plain(plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
                 "rule": reason.rule,
                 "condition": reason.condition or "otherwise",
                 "values": dict(reason.values),
+                "applies": reason.applies,
                 "held": reason.held,
                 "changes": list(reason.changes),
                 "overridden": list(reason.overridden),
@@ -112,6 +113,7 @@ def _plain(plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
             }
             for person in plan.addressed.contacts
         ],
+        "sees": list(plan.addressed.why),
         "message": plan.decision.effects.message,
         "documents": [document.file_name for document in plan.documents],
     }
@@ -130,7 +132,9 @@ def _tell(job: Job, found: Survey, plan: PackagePlan, why: tuple[Reason, ...]) -
     if why:
         _section("Rules")
     for reason in why:
-        _rule(reason.rule, reason.held, reason.changes, reason.overridden)
+        _rule(reason.rule, reason.held, reason.changes, reason.overridden, applies=reason.applies)
+        if not reason.applies:
+            continue
         values = ",  ".join(f"{name} = {_said(value)}" for name, value in reason.values)
         _show.line(f"      when {reason.condition}" if reason.condition else "      otherwise", "bright_black")
         if values:
@@ -138,7 +142,8 @@ def _tell(job: Job, found: Survey, plan: PackagePlan, why: tuple[Reason, ...]) -
     _contacts(plan, found)
     _section("Message")
     chosen = [r.rule for r in why if any(change == f"message: {plan.decision.effects.message}" for change in r.changes)]
-    by = f"chosen by rule '{chosen[-1]}'" if chosen else "the usual one"
+    usual = "that of its list" if plan.addressed.settings.message else "the usual one"
+    by = f"chosen by rule '{chosen[-1]}'" if chosen else usual
     _show.line(f"  {plan.decision.effects.message or 'none'} ({by}), in {plan.locale}")
     _documents(job, plan, why)
     _enclosures(job, plan)
@@ -161,19 +166,29 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
         ]
         problem = f"; {person.problem}" if person.problem else ""
         _show.line(f"  {person.name} ({where}, in {person.language}): {', '.join(parts)}{problem}")
+    if plan.is_bundle:
+        _section(f"Sees {_show.many(len(plan.addressed.keys), 'key')}, {plan.addressed.bundle_form}")
+        for line in plan.addressed.why:
+            _show.line(f"  {line}")
 
 
 def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
     from gonnet.cli import _show
 
     _section("Documents")
+    if plan.is_bundle:
+        for document in plan.documents:
+            _show.line(f"  + {document.file_name}")
+        return
     files = {(document.report, document.format): document.file_name for document in plan.documents}
     for index, spec in enumerate(job.file.package.documents):
         goes = index in plan.decision.effects.documents
         form = plan.decision.effects.format or spec.format
         part = "add" if goes else "drop"
         rules = [r.rule for r in why for c in r.changes if c.startswith(f"{part}: ") and spec.called & _listed(c)]
-        reason = f"rule '{rules[-1]}'" if rules else "no rule adds it" if spec.optional else "always"
+        usual = "no rule adds it" if spec.optional else "always"
+        usual = "as its list says" if plan.addressed.settings.documents else usual
+        reason = f"rule '{rules[-1]}'" if rules else usual
         shown = files.get((spec.report, form), f"{spec.report} as {form}")
         _show.line(f"  {'+' if goes else '–'} {shown} ({reason})")
 
@@ -241,9 +256,14 @@ def _section(title: str) -> None:
     _show.line(title, "bold")
 
 
-def _rule(name: str, held: bool | None, changes: tuple[str, ...], overridden: tuple[str, ...]) -> None:
+def _rule(
+    name: str, held: bool | None, changes: tuple[str, ...], overridden: tuple[str, ...], *, applies: bool = True
+) -> None:
     from gonnet.cli import _show
 
+    if not applies:
+        _show.line(f"  – {name} is not for packages of this kind")
+        return
     mark = {True: "✓", False: "–", None: "?"}[held]
     said = f": {'; '.join(changes)}" if changes else ""
     _show.line(f"  {mark} {name} {_HELD[held]}{said}", "green" if held else "")

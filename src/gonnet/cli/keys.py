@@ -70,6 +70,7 @@ def _plain(plan: PackagePlan) -> dict[str, Any]:
         "key": plan.key,
         "name": plan.addressed.name,
         "rows": plan.addressed.rows,
+        "keys": list(plan.addressed.slices),
         "figures": dict(plan.evaluated.figures),
         "to": [address.mailbox for person in plan.addressed.contacts for address in person.to],
         "language": plan.locale,
@@ -98,8 +99,12 @@ def _tell(found: Survey, plans: list[PackagePlan], job: str) -> None:
     _show.show(table)
     states = Counter(str(plan.decision.outcome) for plan in plans)
     said = ", ".join(f"{count} {state}" for state, count in sorted(states.items(), key=lambda part: _ORDER[part[0]]))
-    rows = sum(plan.addressed.rows for plan in plans)
-    _show.line(f"{_show.many(len(plans), 'key')}, {_show.many(rows, 'row')}: {said or 'nothing'}", "bold")
+    seen = {key: found.slices.counts.get(key, 0) for plan in plans for key in plan.addressed.slices}
+    rows = sum(seen.values())
+    bundles = sum(plan.is_bundle for plan in plans)
+    many = [_show.many(len(plans) - bundles, "key")] if len(plans) > bundles or not bundles else []
+    many += [_show.many(bundles, "bundle")] if bundles else []
+    _show.line(f"{' and '.join(many)}, {_show.many(rows, 'row')}: {said or 'nothing'}", "bold")
     if plans:
         _show.next_steps((f"gonnet explain {job} {plans[0].key}", "why one of them gets what it gets"))
 

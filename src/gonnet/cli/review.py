@@ -57,10 +57,13 @@ def review(
 
 
 def _copy(tools: Tools, packages: Sequence[PackageRecord], folder: Path) -> None:
-    folder.mkdir(parents=True, exist_ok=True)
+    from gonnet.packages import safe_name
+
     for package in packages:
+        place = folder / safe_name(package.key) if package.keys else folder  # bundles have documents of others again
+        place.mkdir(parents=True, exist_ok=True)
         for document in package.documents:
-            (folder / document.name).write_bytes(tools.store.get(document.sha256))
+            (place / document.name).write_bytes(tools.store.get(document.sha256))
 
 
 def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, *, quiet: bool) -> None:

@@ -2,21 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from gonnet.data.engine import Engine, quoted
 from gonnet.errors import DataError
 
 BLANK = r"[\p{Z}\p{Cc}]"
 """Blanks of every script, tabs, line ends and other controls, as a class of RE2."""
 
+BETWEEN = "/"
+"""What stands between the parts of a key of several columns."""
+
 _EXACT_FLOAT = 2**53
 
 
-def key_text(engine: Engine, table: str, column: str, *, where: str = "") -> str:
-    """The SQL expression that gives the key of a row of `table` as text, or NULL where it is empty.
+def key_text(engine: Engine, table: str, columns: Sequence[str], *, where: str = "") -> str:
+    """The SQL expression that gives the key of a row of `table` as text, or NULL where any part of it is empty.
+
+    Args:
+        engine: The engine.
+        table: A table of it.
+        columns: The column with the key, or those that make it together.
+        where: What to name in an error.
 
     Raises:
-        DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart.
+        DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart; or
+            a part of a key of several columns has in it what stands between the parts.
     """
+    parts = [_part(engine, table, column, where) for column in columns]
+    if len(parts) == 1:
+        return parts[0]
+    for column, part in zip(columns, parts, strict=True):
+        odd = engine.query(f"select {part} from {quoted(table)} where contains({part}, '{BETWEEN}') limit 1")
+        if odd:
+            raise DataError(
+                f"the part '{column}' of the key has a '{BETWEEN}' in data set '{table}': {odd[0][0]}",
+                where=where,
+                fix=f"'{BETWEEN}' stands between the parts of a key; replace it with SQL",
+            )
+    return "(" + f" || '{BETWEEN}' || ".join(parts) + ")"
+
+
+def _part(engine: Engine, table: str, column: str, where: str) -> str:
     name = quoted(column)
     kind = next(found for found in engine.columns(table) if found.name == column)
     if not kind.is_number:

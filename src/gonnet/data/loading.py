@@ -16,7 +16,7 @@ from gonnet.data.keys import key_text
 from gonnet.data.parameters import Values, require_choices
 from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target
-from gonnet.errors import DataError, StorageError
+from gonnet.errors import DataError, JobError, StorageError
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
@@ -81,7 +81,7 @@ def load(
                     target = _target(job, name, part, workspace, Path(scratch), notes)
                     keys = _keys(job, engine, part, target.where)[:sample]
                     database = workspace.database(part.database, target.where)
-                    question = Question.of(part, database, job.file.split.by, values.bound(), target.where)
+                    question = Question.of(part, database, _single_key(job), values.bound(), target.where)
                     failed |= per_key.load(engine, target, question, keys, databases, progress)
                     watch.lap(name)
         engine.lock()
@@ -118,16 +118,29 @@ def _is_per_key(part: object) -> bool:
 def _keys(job: Job, engine: Engine, part: DatabaseDataSet, where: str) -> list[str]:
     """The keys that are asked for, sorted."""
     assert part.per_key is not None
-    listed = {name: spec.key for name, spec in job.lists}
+    listed = {name: spec.key[0] for name, spec in job.lists if spec.key}
     table = part.per_key.keys or next(iter(listed), "")
-    column = listed.get(table, job.file.split.by)
+    column = listed.get(table, _single_key(job))
     if table not in engine.tables:
         fix = "Name a data set from a file or a plain query with `keys:`"
         raise DataError("there is no data set to take the keys from", where=where, fix=fix)
     engine.require_column(table, column, where=where)
-    expression = key_text(engine, table, column, where=where)
+    expression = key_text(engine, table, (column,), where=where)
     rows = engine.query(f"select distinct {expression} as k from {quoted(table)} order by k")
     return [str(key) for (key,) in rows if key is not None]
+
+
+def _single_key(job: Job) -> str:
+    """The column of the key, of which a question for each key knows but one.
+
+    Raises:
+        JobError: the job splits by several columns.
+    """
+    column, *more = job.file.split.by
+    if more:
+        fix = "Split by one column, which SQL can make of several"
+        raise JobError("a question for each key needs a key of one column", where=job.at("split", "by"), fix=fix)
+    return column
 
 
 def _scratch(workspace: Workspace) -> tempfile.TemporaryDirectory[str]:
@@ -192,8 +205,8 @@ def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
 
 def key_columns(job: Job) -> frozenset[str]:
     """The columns that carry keys, wherever they appear: never guessed to be numbers."""
-    listed = [spec.key for spec in job.file.recipients]
-    return frozenset((job.file.split.by, *listed))
+    listed = [column for spec in job.file.recipients for column in spec.says]
+    return frozenset((*job.file.split.by, *listed))
 
 
 def _require_choices(job: Job, engine: Engine, values: Values) -> None:
@@ -212,11 +225,14 @@ def _require_choices(job: Job, engine: Engine, values: Values) -> None:
 
 
 def _require_columns(job: Job, engine: Engine) -> None:
-    wanted: list[tuple[str, str, tuple[str | int, ...]]] = [(job.file.split.rows, job.file.split.by, ("split", "by"))]
-    for table, column, place in wanted:
-        engine.require_column(table, column, where=job.at(*place))
+    for column in job.file.split.by:
+        engine.require_column(job.file.split.rows, column, where=job.at("split", "by"))
     for index, (table, spec) in enumerate(job.lists):
-        for part in ("key", "to", "name", "language", "role"):
+        for column in spec.key:
+            engine.require_column(table, column, where=job.at_list(index, "key"))
+        if spec.group is not None:
+            engine.require_column(job.file.split.rows, spec.group, where=job.at_list(index, "group"))
+        for part in ("keys", "group", "to", "name", "language", "role"):
             if (column := getattr(spec, part)) is not None:
                 engine.require_column(table, column, where=job.at_list(index, part))
         for part in ("cc", "bcc"):

@@ -10,6 +10,7 @@ from gonnet.demo import cooperative, logo
 from gonnet.errors import StorageError
 
 USUAL_PORT = 2525
+_JOBS = ("statements", "notice", "reminders", "gallery", "advisers", "board", "pack")
 
 
 def write_workspace(folder: Path) -> int:
@@ -22,7 +23,7 @@ def write_workspace(folder: Path) -> int:
         raise StorageError("this folder is not empty", where=str(folder), fix="Name another one")
     port = free_port()
     source = resources.files("gonnet.demo") / "workspace"
-    for name in ("gonnet.yaml", "jobs/statements.yaml", "jobs/notice.yaml", "jobs/reminders.yaml", "jobs/gallery.yaml"):
+    for name in ("gonnet.yaml", *(f"jobs/{job}.yaml" for job in _JOBS)):
         place = folder / name
         place.parent.mkdir(parents=True, exist_ok=True)
         text = (source / name).read_text("utf-8")

@@ -12,72 +12,20 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.parts import Name, Names, Part
+from gonnet.jobs.people import RecipientList
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
-from gonnet.jobs.values import Format, as_tuple, as_tuple_of_one
+from gonnet.jobs.values import Format, as_tuple_of_one
 from gonnet.wording.template import Template
 
 
 class Split(Part):
-    """Which data set is cut, and by which column."""
+    """Which data set is cut, and by which column; by several where it takes them all to say whose row it is."""
 
     rows: str
-    by: str
-
-
-class Roles(Part):
-    """Who of a key's contacts is written to, and who is in copy.
-
-    Attributes:
-        to: Roles in the order of preference: the first for which there is a usable address.
-        cc: Roles that get a copy.
-        bcc: Roles that get a copy unseen.
-    """
-
-    to: Names = Field(min_length=1)
-    cc: Names = ()
-    bcc: Names = ()
-
-
-class RecipientList(Part):
-    """Who receives: a line for each contact, matched to the slices by key.
-
-    Attributes:
-        rows: The data set with the lines; or
-        lines: the lines themselves, for a few.
-        where: SQL over a line: only those for which it holds.
-        key: The column with the key.
-        to: The column with the address.
-        language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
-        cc: Columns with addresses that get a copy, or addresses.
-        bcc: The same, unseen.
-        role: The column with the role of each contact.
-        roles: Who is written to by role; every line when left out.
-        together: Whether all contacts of a key get one message, instead of one each.
-    """
-
-    rows: str | None = None
-    lines: Annotated[tuple[dict[str, str | int | Decimal | None], ...], BeforeValidator(as_tuple)] = ()
-    where: str | None = None
-    key: str
-    to: str
-    name: str | None = None
-    language: str | None = None
-    cc: Names = ()
-    bcc: Names = ()
-    role: str | None = None
-    roles: Roles | None = None
-    together: bool = False
-
-    @model_validator(mode="after")
-    def _one_source_and_roles_with_a_column(self) -> RecipientList:
-        if (self.rows is None) == (not self.lines):
-            raise ValueError("a list needs one source: either `rows`, a data set, or `lines`")
-        if (self.role is None) != (self.roles is None):
-            raise ValueError("`role`, the column, and `roles`, who is written to, go together")
-        return self
+    by: Names = Field(min_length=1)
 
 
 class Form(Part):
@@ -124,6 +72,7 @@ class Rule(Part):
     """A condition and what it changes about a package.
 
     Attributes:
+        applies: Which packages it is for: those of keys, bundles, or all.
         when: SQL over figures, parameters, the list, the run and the past; or
         otherwise: for all for whom no rule above holds.
         skip: Why it is not sent at all.
@@ -139,6 +88,7 @@ class Rule(Part):
     """
 
     name: str
+    applies: Literal["keys", "bundles", "all"] = Field(default="keys", alias="for")
     when: str | None = None
     otherwise: Literal[True] | None = None
     skip: str | None = None
@@ -158,7 +108,7 @@ class Rule(Part):
             raise ValueError("a rule needs a condition: either `when`, or `otherwise: true` for all the others")
         if self.skip is not None and self.hold is not None:
             raise ValueError("a rule either skips or holds")
-        given = self.model_fields_set - {"name", "when", "otherwise"}
+        given = self.model_fields_set - {"name", "applies", "when", "otherwise"}
         if not any(getattr(self, part) not in (None, ()) for part in given):
             raise ValueError("a rule needs an outcome, such as skip or hold with the reason, or message")
         return self
@@ -295,10 +245,19 @@ class Job:
         """Each recipient list with the table of its lines."""
         return tuple((spec.rows or f"gonnet_lines_{index}", spec) for index, spec in enumerate(self.file.recipients))
 
+    @property
+    def has_own(self) -> bool:
+        """Whether keys have packages of their own: they do unless every list bundles."""
+        lists = self.file.recipients
+        return not lists or any(spec.bundled is None for spec in lists)
+
+    def place_of_list(self, index: int) -> tuple[str | int, ...]:
+        """Where a recipient list stands in the file, whether the job has one or several."""
+        return ("recipients", index) if ("recipients", index) in self.positions.values else ("recipients",)
+
     def at_list(self, index: int, *place: str | int) -> str:
-        """The place of a part of a recipient list, whether the job has one or several."""
-        several = ("recipients", index) in self.positions.values
-        return self.at("recipients", *((index,) if several else ()), *place)
+        """The place of a part of a recipient list."""
+        return self.at(*self.place_of_list(index), *place)
 
     def at(self, *place: str | int) -> str:
         """`file:line:column` of a part, such as `at("rules", 0, "when")`."""

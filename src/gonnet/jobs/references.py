@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import BandsBlock, Column, CrosstabBlock, FactsBlock, HeadingBlock, TableBlock, TextBlock
@@ -14,7 +14,7 @@ from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
-RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past"})
+RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past", "parts"})
 _CHANGED = re.compile(r"\bpast\s*\.\s*changed\b")
 _REPORT = re.compile(r"\breports\.(\w+)")
 
@@ -51,6 +51,7 @@ def within_the_file(job: Job) -> Iterator[JobError]:
         if document.format == "csv":
             yield from _one_table(job, document.report, place)
     yield from _join(job)
+    yield from _lists(job)
     yield from _rules(job)
     for name, parameter in file.parameters.items():
         if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
@@ -89,6 +90,34 @@ def _join(job: Job) -> Iterator[JobError]:
         if report and report.form and document.format == "xlsx" and "xlsx" in join.formats:
             what = "a form cannot be joined with other workbooks"
             yield JobError(what, where=job.at("package", "documents", index), fix="Write `join: {as: pdf}`")
+
+
+def _lists(job: Job) -> Iterator[JobError]:
+    """What recipient lists name: messages, documents, covers; as many key columns as the split has."""
+    file = job.file
+    called = sorted({name for document in file.package.documents for name in document.called})
+    for index, spec in enumerate(file.recipients):
+        if spec.key and len(spec.key) != len(file.split.by):
+            fix = f"Name a column for each of {', '.join(file.split.by)}"
+            what = f"the key has {len(spec.key)} columns here and {len(file.split.by)} where the job splits"
+            yield JobError(what, where=job.at_list(index, "key"), fix=fix)
+        settings = spec.settings
+        if settings.message is not None and settings.message not in file.messages:
+            fix = meant(settings.message, sorted(file.messages), noun="message")
+            where = job.at_list(index, "settings", "message")
+            yield JobError(f"there is no message '{settings.message}'", where=where, fix=fix)
+        for name in settings.documents:
+            if name not in called:
+                where = job.at_list(index, "settings", "documents")
+                fix = meant(name, called, noun="document")
+                yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
+        if spec.bundle is not None and spec.bundle.cover is not None and spec.bundle.cover not in file.reports:
+            fix = meant(spec.bundle.cover, sorted(file.reports), noun="report")
+            where = job.at_list(index, "bundle", "cover")
+            yield JobError(f"there is no report '{spec.bundle.cover}'", where=where, fix=fix)
+        if settings.format == "csv":
+            for document in file.package.documents:
+                yield from _one_table(job, document.report, job.at_list(index, "settings", "as"))
 
 
 def _one_table(job: Job, report: str, place: str) -> Iterator[JobError]:
@@ -130,12 +159,20 @@ def _rules(job: Job) -> Iterator[JobError]:
         if rule.format in ("csv", "html") and any(document.password for document in documents):
             what = f"documents with a password cannot be sent as {rule.format}"
             yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
-        if rule.otherwise and any(other.otherwise for other in file.rules[:index]):
+        kinds = {"bundles" if spec.bundled else "keys" for spec in file.recipients} or {"keys"}
+        if rule.applies != "all" and rule.applies not in kinds:
+            what = f"rule '{rule.name}' is for {rule.applies}, of which this job has none"
+            fix = "Write `for: bundles`" if rule.applies == "keys" else "Leave `for` out"
+            yield JobError(what, where=job.at("rules", index), fix=fix)
+        if rule.otherwise and any(
+            other.otherwise and rule.applies in (other.applies, "all") for other in file.rules[:index]
+        ):
             what = f"rule '{rule.name}' never holds: a rule above it is for all the others already"
             yield JobError(what, where=job.at("rules", index, "otherwise"), fix="Keep one, as the last rule")
     added = {name for rule in file.rules for name in rule.add}
+    listed = {name for spec in file.recipients for name in spec.settings.documents}
     for index, document in enumerate(documents):
-        if document.optional and not document.called & added:
+        if document.optional and not document.called & (added | listed):
             what = f"no rule adds the optional document '{document.name or document.report}'"
             yield JobError(
                 what, where=job.at("package", "documents", index), fix="Add it by a rule, or drop `optional`"
@@ -189,14 +226,17 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
 def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
     """Mistakes in the merge fields of the texts that a job has in one language."""
     known = known_names(job, columns)
-    listed = _shared(job, columns)
     for index, rule in enumerate(job.file.rules):
+        listed = _shared(job, columns, rule.applies)
         for part in ("to", "cc", "bcc"):
             for name in getattr(rule, part):
                 if "@" not in name and name not in listed:
                     fix = f"{meant(name, listed, noun='column')}; or write an address"
                     yield JobError(f"the list has no column '{name}'", where=job.at("rules", index, part), fix=fix)
-    for template in (*report_texts(job), *package_texts(job)):
+    for name in job.file.reports:
+        for template in texts_of_report(job, name):
+            yield from wording.check(template, known)
+    for template in package_texts(job):
         yield from wording.check(template, known)
     for name, message in job.file.messages.items():
         yield from wording.check(job.text(message.subject, "messages", name, "subject"), known)
@@ -213,60 +253,68 @@ def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | i
         )
 
 
-def _shared(job: Job, columns: Mapping[str, Sequence[str]]) -> tuple[str, ...]:
-    """The columns that every list has: what texts and rules may name, whoever it is."""
-    lists = [columns[table] for table, _ in job.lists]
+def _shared(job: Job, columns: Mapping[str, Sequence[str]], kind: str = "all") -> tuple[str, ...]:
+    """The columns that every list has whose packages are of a kind: what rules may name, whoever it is."""
+    lists = [columns[table] for table, spec in job.lists if kind in ("all", "bundles" if spec.bundled else "keys")]
     return tuple(name for name in lists[0] if all(name in other for other in lists)) if lists else ()
+
+
+def _merged(job: Job, columns: Mapping[str, Sequence[str]]) -> tuple[str, ...]:
+    """The columns of lists that texts may name: those that every list has.
+
+    Where lists bundle, a text may be for some of them alone: those that any list has.
+    """
+    if all(spec.bundled is None for spec in job.file.recipients):
+        return _shared(job, columns)
+    return tuple(dict.fromkeys(name for table, _ in job.lists for name in columns[table]))
 
 
 def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tuple[str, ...] | None]:
     """What a text of this job may name, and the fields of each name."""
     known: dict[str, tuple[str, ...] | None] = {
         "key": None,
-        "recipient": _shared(job, columns),
+        "recipient": _merged(job, columns),
         "figures": ("rows", *job.file.figures),
         "run": ("date", "job"),
         "phrases": tuple(job.file.phrases),
         "past": ("times", "sent_on", "days", "message"),
+        "parts": None,
     }
     for name, parameter in job.file.parameters.items():
         known[name] = ("id", "label", "start", "end", "days") if parameter.kind in SPANS else None
     return known
 
 
-def report_texts(job: Job, is_hidden: Callable[[str, int], bool] = lambda _report, _block: False) -> Iterator[Template]:
-    """The texts of every report.
-
-    Args:
-        job: The job.
-        is_hidden: Whether a block, by report and number, is left out.
-    """
-    for name, report in job.file.reports.items():
-        at = ("reports", name)
-        yield job.text(report.title, *at, "title")
-        for part, source in (("sheet", report.sheet), ("header", report.header), ("footer", report.footer)):
-            if source is not None:
-                yield job.text(source, *at, part)
-        for cell, source in report.form.cells.items() if report.form else ():
-            yield job.text(source, *at, "form", "cells", cell)
-        for index, block in enumerate(report.blocks):
-            if is_hidden(name, index):
-                continue
-            match block:
-                case FactsBlock():
-                    for name_of, fact in block.facts.items():
-                        yield job.text(fact.value, *at, "blocks", index, "facts", name_of, "value")
-                case TextBlock():
-                    yield job.text(block.text, *at, "blocks", index, "text")
-                case HeadingBlock():
-                    yield job.text(block.heading, *at, "blocks", index, "heading")
-                case _:
-                    pass
+def texts_of_report(job: Job, name: str, hidden: Collection[int] = ()) -> Iterator[Template]:
+    """The texts of a report, but for those of the blocks that are left out, by number."""
+    report, at = job.file.reports[name], ("reports", name)
+    yield job.text(report.title, *at, "title")
+    for part, source in (("sheet", report.sheet), ("header", report.header), ("footer", report.footer)):
+        if source is not None:
+            yield job.text(source, *at, part)
+    for cell, source in report.form.cells.items() if report.form else ():
+        yield job.text(source, *at, "form", "cells", cell)
+    for index, block in enumerate(report.blocks):
+        if index in hidden:
+            continue
+        match block:
+            case FactsBlock():
+                for name_of, fact in block.facts.items():
+                    yield job.text(fact.value, *at, "blocks", index, "facts", name_of, "value")
+            case TextBlock():
+                yield job.text(block.text, *at, "blocks", index, "text")
+            case HeadingBlock():
+                yield job.text(block.heading, *at, "blocks", index, "heading")
+            case _:
+                pass
 
 
 def package_texts(job: Job) -> Iterator[Template]:
     """The names of files, and passwords."""
     yield job.text(job.file.package.name, "package", "name")
+    for at, spec in enumerate(job.file.recipients):
+        if spec.bundle is not None and spec.bundle.name is not None:
+            yield job.text(spec.bundle.name, *job.place_of_list(at), "bundle", "name")
     for index, document in enumerate(job.file.package.documents):
         if document.file is not None:
             yield job.text(document.file, "package", "documents", index, "file")

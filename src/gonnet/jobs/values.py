@@ -44,10 +44,12 @@ class Joint:
     Attributes:
         cover: Whether the first of them is a cover, without header, footer and page number.
         contents: Whether a page with contents comes before the others.
+        by_key: Whether its parts are of several keys, whose names then stand in the contents and on the sheets.
     """
 
     cover: bool = False
     contents: bool = False
+    by_key: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -117,6 +117,7 @@ class PackageRecord:
         figures: Figure → text, in the order of the job.
         odd: What a reviewer should see.
         seal: SHA-256 over all that leaves with it; empty unless it was ready.
+        keys: The keys that a bundle brings together, in order; empty for the package of one key.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
     """
 
@@ -130,6 +131,7 @@ class PackageRecord:
     seal: str
     documents: tuple[DocumentRecord, ...]
     messages: tuple[MessageRecord, ...]
+    keys: tuple[str, ...] = ()
     steps: tuple[StepRecord, ...] = ()
     id: int = 0
 

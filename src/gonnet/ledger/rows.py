@@ -75,6 +75,7 @@ def package_of(
         figures=row.figures,
         odd=tuple(row.odd),
         seal=row.seal,
+        keys=tuple(row.keys),
         steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in row.steps),
         documents=tuple(
             DocumentRecord(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
-VERSION = 2
+VERSION = 3
 
 metadata = MetaData()
 
@@ -42,6 +42,7 @@ packages = Table(
     Column("odd", JSON, nullable=False),
     Column("seal", String(64), nullable=False),
     Column("steps", JSON, nullable=False),
+    Column("keys", JSON, nullable=False),
     Index("packages_by_run", "run_id", "key", unique=True),
 )
 

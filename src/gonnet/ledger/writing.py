@@ -43,6 +43,7 @@ class RunWriter:
                 "figures": dict(package.figures),
                 "odd": list(package.odd),
                 "seal": package.seal,
+                "keys": list(package.keys),
                 "steps": [list(step) for step in package.steps],
             },
         )

@@ -4,120 +4,70 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from gonnet.errors import DataError
-from gonnet.jobs.contents import DocumentSpec, JoinSpec
+from gonnet.jobs.contents import DocumentSpec
 from gonnet.jobs.models import Job
+from gonnet.jobs.people import Bundle
 from gonnet.jobs.secrets import Secrets, is_reference
-from gonnet.jobs.values import CsvForm, Format, Joint
+from gonnet.jobs.values import CsvForm, Joint
 from gonnet.packages.names import Names, safe_name
+from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 from gonnet.packages.protection import Lock, require
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated, Outcome
 from gonnet.rules.decisions import Cause
 from gonnet.wording.formats import House
-from gonnet.wording.templates import Wording
+
+NEVER: dict[str, object] = {"times": 0, "sent_on": None, "days": None, "message": ""}
+"""What texts may say of the past of somebody who was sent nothing."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Reading:
-    """A job as the readers of one language get it.
+class Known:
+    """What is known of a run when its packages are assembled.
 
     Attributes:
-        job: With the texts of that language.
-        wording: Fills them.
-        common: What every text may merge: parameters, the run, phrases.
+        readings: Locale → the job in it; the first is that of the house.
+        evaluated: Key or bundle → its figures and conditions.
+        fields: Key → the columns of the line that describes it.
+        called: Key → how it is called.
+        past: Package → what its texts may say of what it was last sent.
+        secrets: What passwords are resolved with.
     """
 
-    job: Job
-    wording: Wording
-    common: Mapping[str, object]
+    readings: Mapping[str, Reading]
+    evaluated: Mapping[str, Evaluated]
+    fields: Mapping[str, Mapping[str, object]]
+    called: Mapping[str, str]
+    past: Mapping[str, Mapping[str, object]]
+    secrets: Secrets
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DocumentPlan:
-    """A document that is to be drawn.
-
-    Attributes:
-        hidden: The blocks of the report that it leaves out.
-        csv: How it is written, if it is a CSV file.
-        lock: Its passwords, or None.
-        joined: The reports that come after it in the same file, each with the blocks that it leaves out.
-        joint: How they make one file; None where it is of one report.
-    """
-
-    report: str
-    format: Format
-    file_name: str
-    hidden: frozenset[int] = frozenset()
-    csv: CsvForm | None = None
-    lock: Lock | None = None
-    joined: tuple[tuple[str, frozenset[int]], ...] = ()
-    joint: Joint | None = None
-
-    @property
-    def parts(self) -> tuple[tuple[str, frozenset[int]], ...]:
-        """Every report in it, in order, with the blocks that it leaves out."""
-        return ((self.report, self.hidden), *self.joined)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PackagePlan:
-    """A package before its documents are drawn.
-
-    Attributes:
-        addressed: Its key and contacts.
-        evaluated: Its figures.
-        decision: What happens to it.
-        documents: What it consists of; empty unless they are drawn.
-        enclosures: The fixed files that go with it.
-        names: What its texts may merge.
-        locale: The language and territory of its documents.
-        if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
-        last: SHA-256 of what each document that was last sent showed.
-    """
-
-    addressed: Addressed
-    evaluated: Evaluated
-    decision: Decision
-    documents: tuple[DocumentPlan, ...]
-    names: Mapping[str, object]
-    locale: str
-    enclosures: tuple[str, ...] = ()
-    if_unchanged: Decision | None = None
-    last: tuple[str, ...] = ()
-
-    @property
-    def key(self) -> str:
-        """The package's key."""
-        return self.addressed.key
-
-
-def assemble(
-    readings: Mapping[str, Reading],
-    parts: Iterable[tuple[Addressed, Evaluated, Decision]],
-    past: Mapping[str, Mapping[str, object]],
-    known: Secrets,
-) -> Iterator[PackagePlan]:
-    """Yield a plan for each part, in order; file names are unique over the run.
+def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Known) -> Iterator[PackagePlan]:
+    """Yield a plan for each part, in order; file names are unique over the run, and within each bundle.
 
     Args:
-        readings: Locale → the job in it; the first is that of the house.
         parts: Key, figures and decision of each package.
-        past: Key → what its texts may say of what it was last sent.
-        known: What passwords are resolved with.
+        known: What is known of the run.
     """
-    house = next(iter(readings))
+    house = next(iter(known.readings))
     taken = Names()
     for addressed, evaluated, decision in parts:
         locale = addressed.language or house
-        reading = readings[locale]
-        names = {**reading.common, **own_names(addressed, evaluated, past[addressed.key])}
+        reading = known.readings[locale]
+        slices = tuple(_slices(addressed, evaluated, reading, known))
+        fields = addressed.contacts[0].fields if addressed.contacts else {}
+        mine = _names(addressed.key, fields, evaluated, reading, known)
+        names = {**mine, "parts": tuple(part.names for part in slices)}
+        if addressed.bundle is None:
+            slices = (SlicePlan(addressed.key, names),)
         documents: tuple[DocumentPlan, ...] = ()
         if decision.drawn:
+            maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
             try:
-                documents = tuple(_documents(reading, names, addressed.key, evaluated, decision, taken, known))
+                documents = tuple(maker.documents(slices))
             except DataError as error:  # one bad line fails alone
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
         yield PackagePlan(
@@ -126,84 +76,194 @@ def assemble(
             decision=decision,
             documents=documents,
             names=names,
+            slices=slices,
             locale=locale,
             enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
         )
 
 
-def _documents(
-    reading: Reading,
-    names: Mapping[str, object],
-    key: str,
-    evaluated: Evaluated,
-    decision: Decision,
-    taken: Names,
-    known: Secrets,
-) -> Iterator[DocumentPlan]:
-    """The documents of one package, in the job's order, each with a name of its own."""
-    job, house = reading.job, reading.wording.house
-    stem = taken.unique(_filled(reading, job.file.package.name, ("package", "name"), names, key))
-    chosen = list(_chosen(job, decision))
-    groups = _groups(job.file.package.join, chosen)
-    alone = [(index, part) for index, part in chosen if part.format not in groups]
-    per_format = Counter(part.format for _, part in alone if part.file is None)
-    for index, part in chosen:
-        if group := groups.get(part.format):
-            if group[0][0] == index:
-                yield _joined(reading, group, stem, names, key, evaluated, known)
-            continue
-        lock = _lock(job, index, part, names, reading.wording, known, key)
-        if part.file is None:
-            name = f"{stem} {part.report}" if per_format[part.format] > 1 else stem
+def _slices(addressed: Addressed, evaluated: Evaluated, reading: Reading, known: Known) -> Iterator[SlicePlan]:
+    """The keys of a package, with what texts about each may merge: its own line of a list, else that of the contact."""
+    own = addressed.contacts[0].fields if addressed.contacts else {}
+    if addressed.bundle is None:
+        yield SlicePlan(addressed.key, _names(addressed.key, own, evaluated, reading, known))
+        return
+    for key in addressed.keys:
+        name = known.called.get(key, key)
+        label = f"{key} {name}" if name != key else key
+        yield SlicePlan(key, _names(key, known.fields.get(key, own), known.evaluated[key], reading, known), label)
+
+
+def _names(
+    key: str, fields: Mapping[str, object], evaluated: Evaluated, reading: Reading, known: Known
+) -> dict[str, object]:
+    own = {"key": key, "recipient": fields, "figures": evaluated.figures, "past": known.past.get(key, NEVER)}
+    return {**reading.common, **own}
+
+
+class _Maker:
+    """Plans the documents of one package."""
+
+    def __init__(
+        self,
+        reading: Reading,
+        addressed: Addressed,
+        evaluated: Evaluated,
+        decision: Decision,
+        names: Mapping[str, object],
+        known: Known,
+        taken: Names,
+    ) -> None:
+        self._reading, self._job = reading, reading.job
+        self._key, self._bundle = addressed.key, addressed.bundle
+        self._evaluated, self._names = evaluated, names
+        self._known = known
+        self._taken = taken if addressed.bundle is None else Names()
+        self._chosen = list(_chosen(self._job, decision))
+
+    def documents(self, slices: Sequence[SlicePlan]) -> Iterator[DocumentPlan]:
+        """The documents of the package, in the job's order."""
+        if self._bundle is None:
+            yield from self._of(slices[0], self._evaluated, self._stem(slices[0]))
+        elif self._bundle.form == "whole":
+            whole = SlicePlan(self._key, self._names)
+            yield from self._of(whole, self._evaluated, self._stem(whole, self._bundle))
+        elif self._bundle.form == "joined":
+            yield from self._in_one(slices, self._bundle)
         else:
-            place = ("package", "documents", index, "file")
-            name = taken.unique(_filled(reading, part.file, place, names, key))
-        yield replace(_document(part, name, evaluated, house), lock=lock)
+            for part in slices:
+                yield from self._of(part, self._known.evaluated[part.key], self._stem(part))
+
+    def _stem(self, part: SlicePlan, bundle: Bundle | None = None) -> str:
+        """What files are called, without ending."""
+        if bundle is not None and bundle.name is not None:
+            place = self._place_of(bundle)
+            return self._taken.unique(self._filled(bundle.name, (*place, "bundle", "name"), part))
+        return self._taken.unique(self._filled(self._job.file.package.name, ("package", "name"), part))
+
+    def _place_of(self, bundle: Bundle) -> tuple[str | int, ...]:
+        index = next(at for at, (_, spec) in enumerate(self._job.lists) if spec.bundle == bundle)
+        return self._job.place_of_list(index)
+
+    def _of(self, part: SlicePlan, evaluated: Evaluated, stem: str) -> Iterator[DocumentPlan]:
+        """The documents of one slice, those that are joined as one."""
+        groups = self._groups()
+        alone = [(index, spec) for index, spec in self._chosen if spec.format not in groups]
+        per_format = Counter(spec.format for _, spec in alone if spec.file is None)
+        for index, spec in self._chosen:
+            if group := groups.get(spec.format):
+                if group[0][0] == index:
+                    yield self._joined(group, part, evaluated, stem)
+                continue
+            if spec.file is None:
+                name = f"{stem} {spec.report}" if per_format[spec.format] > 1 else stem
+            else:
+                name = self._taken.unique(self._filled(spec.file, ("package", "documents", index, "file"), part))
+            yield self._document(index, spec, PartPlan(spec.report, evaluated.hidden(spec.report), part.key), name)
+
+    def _groups(self) -> dict[str, list[_Numbered]]:
+        """Format → the documents that become one file; a single one does only where it gets a cover."""
+        join = self._job.file.package.join
+        found = {}
+        for form in join.formats if join else ():
+            group = [(index, spec) for index, spec in self._chosen if spec.format == form]
+            if len(group) > 1 or (group and join and join.cover and form == "pdf"):
+                found[str(form)] = group
+        return found
+
+    def _joined(self, group: Sequence[_Numbered], part: SlicePlan, evaluated: Evaluated, stem: str) -> DocumentPlan:
+        """Documents of one format as one file; where one of them has a password, all of it has."""
+        form, join = group[0][1].format, self._job.file.package.join
+        assert join is not None
+        reports = [spec.report for _, spec in group]
+        has_cover = join.cover is not None and form == "pdf"
+        if has_cover:
+            reports = [str(join.cover), *reports]
+        return DocumentPlan(
+            parts=tuple(PartPlan(name, evaluated.hidden(name), part.key) for name in reports),
+            format=form,
+            file_name=f"{stem}.{form}",
+            lock=self._shared_lock(group),
+            joint=Joint(cover=has_cover, contents=join.contents and form == "pdf"),
+        )
+
+    def _in_one(self, slices: Sequence[SlicePlan], bundle: Bundle) -> Iterator[DocumentPlan]:
+        """All PDFs of a bundle as one and all its workbooks as one, key after key; other documents as they are."""
+        stem = self._stem(SlicePlan(self._key, self._names), bundle)
+        for form in dict.fromkeys(spec.format for _, spec in self._chosen):
+            group = [(index, spec) for index, spec in self._chosen if spec.format == form]
+            if form not in ("pdf", "xlsx"):
+                for part in slices:
+                    own = self._known.evaluated[part.key]
+                    for index, spec in group:
+                        one = PartPlan(spec.report, own.hidden(spec.report), part.key)
+                        yield self._document(index, spec, one, self._stem(part))
+                continue
+            parts = [
+                PartPlan(spec.report, self._known.evaluated[part.key].hidden(spec.report), part.key)
+                for part in slices
+                for _, spec in group
+            ]
+            has_cover = bundle.cover is not None and form == "pdf"
+            if bundle.cover is not None and has_cover:
+                parts = [PartPlan(bundle.cover, self._evaluated.hidden(bundle.cover), self._key), *parts]
+            yield DocumentPlan(
+                parts=tuple(parts),
+                format=form,
+                file_name=f"{stem}.{form}",
+                lock=self._shared_lock(group),
+                joint=Joint(cover=has_cover, contents=bundle.contents and form == "pdf", by_key=True),
+            )
+
+    def _document(self, index: int, spec: DocumentSpec, part: PartPlan, name: str) -> DocumentPlan:
+        return DocumentPlan(
+            parts=(part,),
+            format=spec.format,
+            file_name=f"{name}.{spec.format}",
+            csv=_csv_form(spec, self._reading.wording.house) if spec.format == "csv" else None,
+            lock=self._lock(index, spec),
+        )
+
+    def _filled(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
+        return safe_name(self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key))
+
+    def _shared_lock(self, group: Sequence[_Numbered]) -> Lock | None:
+        locks = [self._lock(index, spec) for index, spec in group]
+        return next((lock for lock in locks if lock is not None), None)
+
+    def _lock(self, index: int, spec: DocumentSpec) -> Lock | None:
+        """The passwords of a document: those of who gets it.
+
+        Raises:
+            DataError: the recipient has none: nothing is ever sent open that was to be protected.
+            JobError: a variable is not set, or what protects documents is not installed.
+        """
+        if spec.password is None:
+            return None
+        job, known = self._job, self._known.secrets
+        place = ("package", "documents", index, "password")
+        where = job.at(*place, "open")
+        require(spec.format, where)
+        text = spec.password.open
+        if is_reference(text):
+            secret = known.resolve(text, where)
+        else:
+            secret = self._reading.wording.fill(job.text(text, *place, "open"), self._names, key=self._key)
+        if not secret.strip():
+            raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
+        change = known.resolve(spec.password.change, job.at(*place, "change")) if spec.password.change else ""
+        return Lock(
+            open=secret.strip(),
+            change=change,
+            may_print=spec.password.allow_print,
+            may_copy=spec.password.allow_copy,
+        )
 
 
 _Numbered = tuple[int, DocumentSpec]
 
 
-def _groups(join: JoinSpec | None, chosen: Sequence[_Numbered]) -> dict[str, list[_Numbered]]:
-    """Format → the documents that become one file; a single one does only where it gets a cover."""
-    found = {}
-    for form in join.formats if join else ():
-        group = [(index, part) for index, part in chosen if part.format == form]
-        if len(group) > 1 or (group and join and join.cover and form == "pdf"):
-            found[str(form)] = group
-    return found
-
-
-def _joined(
-    reading: Reading,
-    group: Sequence[_Numbered],
-    stem: str,
-    names: Mapping[str, object],
-    key: str,
-    evaluated: Evaluated,
-    known: Secrets,
-) -> DocumentPlan:
-    """Documents of one format as one file; where one of them has a password, all of it has."""
-    form, join = group[0][1].format, reading.job.file.package.join
-    assert join is not None
-    reports = [part.report for _, part in group]
-    has_cover = join.cover is not None and form == "pdf"
-    if has_cover:
-        reports = [str(join.cover), *reports]
-    locks = [_lock(reading.job, index, part, names, reading.wording, known, key) for index, part in group]
-    first, *others = [(name, evaluated.hidden(name)) for name in reports]
-    return DocumentPlan(
-        report=first[0],
-        format=form,
-        file_name=f"{stem}.{form}",
-        hidden=first[1],
-        lock=next((lock for lock in locks if lock is not None), None),
-        joined=tuple(others),
-        joint=Joint(cover=has_cover, contents=join.contents and form == "pdf"),
-    )
-
-
-def _chosen(job: Job, decision: Decision) -> Iterator[tuple[int, DocumentSpec]]:
+def _chosen(job: Job, decision: Decision) -> Iterator[_Numbered]:
     """Number and specification of each document that the rules leave, in the format that they choose."""
     seen: set[tuple[str, str]] = set()
     for index in decision.effects.documents:
@@ -215,50 +275,6 @@ def _chosen(job: Job, decision: Decision) -> Iterator[tuple[int, DocumentSpec]]:
             yield index, part
 
 
-def _filled(reading: Reading, text: str, place: tuple[str | int, ...], names: Mapping[str, object], key: str) -> str:
-    return safe_name(reading.wording.fill(reading.job.text(text, *place), names, key=key))
-
-
-def _document(part: DocumentSpec, name: str, evaluated: Evaluated, house: House) -> DocumentPlan:
-    return DocumentPlan(
-        report=part.report,
-        format=part.format,
-        file_name=f"{name}.{part.format}",
-        hidden=evaluated.hidden(part.report),
-        csv=_csv_form(part, house) if part.format == "csv" else None,
-    )
-
-
-def _lock(
-    job: Job, index: int, part: DocumentSpec, names: Mapping[str, object], wording: Wording, known: Secrets, key: str
-) -> Lock | None:
-    """The passwords of a document.
-
-    Raises:
-        DataError: the recipient has none: nothing is ever sent open that was to be protected.
-        JobError: a variable is not set, or what protects documents is not installed.
-    """
-    if part.password is None:
-        return None
-    place = ("package", "documents", index, "password")
-    where = job.at(*place, "open")
-    require(part.format, where)
-    text = part.password.open
-    if is_reference(text):
-        secret = known.resolve(text, where)
-    else:
-        secret = wording.fill(job.text(text, *place, "open"), names, key=key)
-    if not secret.strip():
-        raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
-    change = known.resolve(part.password.change, job.at(*place, "change")) if part.password.change else ""
-    return Lock(
-        open=secret.strip(),
-        change=change,
-        may_print=part.password.allow_print,
-        may_copy=part.password.allow_copy,
-    )
-
-
 def _csv_form(part: DocumentSpec, house: House) -> CsvForm:
     """How the file is written: as the job says, else as the house's language has it."""
     decimal = part.decimal or ("," if part.delimiter != "," and house.decimal_sign == "," else ".")
@@ -268,9 +284,3 @@ def _csv_form(part: DocumentSpec, house: House) -> CsvForm:
         quoting=part.quoting or "needed",
         encoding=part.encoding or "utf-8-sig",
     )
-
-
-def own_names(addressed: Addressed, evaluated: Evaluated, past: Mapping[str, object]) -> dict[str, object]:
-    """What the texts of one package may merge of its own."""
-    fields = addressed.contacts[0].fields if addressed.contacts else {}
-    return {"key": addressed.key, "recipient": fields, "figures": evaluated.figures, "past": past}

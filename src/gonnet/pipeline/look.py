@@ -42,9 +42,9 @@ def look(
 
 def _key(job: Job, engine: Engine, table: str) -> str:
     known = [column.name for column in engine.columns(table)]
-    wanted = [job.file.split.by, *(spec.key for name, spec in job.lists if name == table)]
-    column = next((column for column in reversed(wanted) if column in known), None)
+    wanted = [job.file.split.by, *(spec.key for name, spec in job.lists if name == table and spec.key)]
+    column = next((columns for columns in reversed(wanted) if set(columns) <= set(known)), None)
     if column is None:
-        what = f"data set '{table}' has no column '{job.file.split.by}', by which the job splits"
+        what = f"data set '{table}' has no column '{', '.join(job.file.split.by)}', by which the job splits"
         raise DataError(what, where="--key", fix=f"Its columns: {', '.join(known)}")
     return key_text(engine, table, column)

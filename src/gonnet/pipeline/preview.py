@@ -15,7 +15,7 @@ from gonnet import delivery
 from gonnet.errors import DataError, StorageError
 from gonnet.jobs import Job
 from gonnet.ledger import Store
-from gonnet.packages import PackagePlan
+from gonnet.packages import PackagePlan, safe_name
 from gonnet.pipeline import workshop
 from gonnet.pipeline.letters import sender_of
 from gonnet.pipeline.produce import Made
@@ -110,8 +110,10 @@ def _sample(plan: PackagePlan, made: Made | None, why: str, store: Store, form: 
     if made is not None:
         if made.held is not None:
             decision = "held", made.held[1]
+        place = into / safe_name(plan.key) if plan.is_bundle else into  # bundles have documents of others again
+        place.mkdir(exist_ok=True)
         for document in made.documents:
-            files += _written(into / document.name, store.get(document.sha256), form)
+            files += _written(place / document.name, store.get(document.sha256), form)
         if made.messages:
             subject = made.messages[0].subject
             message = delivery.plain_text(store.get(made.messages[0].sha256))

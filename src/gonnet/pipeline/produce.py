@@ -25,6 +25,7 @@ from gonnet.packages import DocumentPlan
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.enclosures import Enclosed, free_name
 from gonnet.pipeline.letters import Letter, Sender
+from gonnet.pipeline.orders import Layouts, Order
 from gonnet.recipients import Recipient
 from gonnet.reports import Drawn, Look, Painter, ReportPlan, UnprintableError
 from gonnet.reports.csv_rows import csv_text
@@ -62,23 +63,6 @@ class Workbench:
     store: Store
     sender: Sender | None
     enclosures: Mapping[str, Enclosed]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Order:
-    """One package to make: its rows and all that is merged into it."""
-
-    key: str
-    locale: str
-    documents: tuple[DocumentPlan, ...]
-    enclosures: tuple[str, ...]
-    rows: tuple[tuple[object, ...], ...]
-    names: Mapping[str, object]
-    contacts: tuple[Recipient, ...]
-    message: str
-    important: bool
-    hidden: Mapping[str, frozenset[int]]
-    message_ids: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,26 +126,21 @@ class _Worker:
         documents: list[DocumentRecord] = []
         messages: list[MessageRecord] = []
         hits: list[Hit] = []
-        sums: dict[str, Decimal] = {}
         held: tuple[Cause, str] | None = None
-        layouts: dict[str, Layout] = {}
         desk = self._desk(order.locale)
+        layouts = Layouts(order, desk.setter)
         try:
             for plan in order.documents:
-                for name, hidden in plan.parts:
-                    if name not in layouts:
-                        layouts[name] = desk.setter.lay(name, order.key, order.rows, order.names, hidden)
-                laid = [layouts[name] for name, _ in plan.parts]
+                laid = layouts.of(plan)
                 drawn = desk.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
-                hits += self._inspect(order.key, plan, laid, drawn)
+                hits += self._inspect(order, plan, laid, drawn)
                 content = hashlib.sha256(drawn.data).hexdigest()
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
-                documents.append(self._kept(plan, laid, drawn, len(order.rows), content))
-                sums |= {column: total for layout in laid for column, total in _sums(layout)}
+                documents.append(self._kept(plan, drawn, layouts.shown(plan), content))
             for file in order.enclosures:
                 part = self._bench.enclosures[file]
-                hits += self._bench.watch.search(order.key, f"the enclosure {part.name}", part.found, ())
+                hits += self._bench.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
                 documents.append(_enclosed_record(part, documents))
             for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
                 record, found = self._message(order, contact, message_id)
@@ -179,11 +158,11 @@ class _Worker:
             messages=tuple(messages),
             seal=_sealed(order.key, documents, messages),
             held=held,
-            sums=sums,
-            rows=len(order.rows),
+            sums=layouts.sums(),
+            rows=len(order.whole.rows),
         )
 
-    def _inspect(self, key: str, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
+    def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
         found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
         if plan.format == "pdf":
             unseen = ("links and descriptions", "\n".join(text for layout in laid for text in layout.unseen()))
@@ -191,20 +170,17 @@ class _Worker:
         own = (
             part for at, layout in enumerate(laid) for part in own_numbers(layout, plan, drawn.pages, is_first=at == 0)
         )
-        return self._bench.watch.search(key, f"the {plan.format}", found, own)
+        return self._bench.watch.search(order.owners, f"the {plan.format}", found, own)
 
-    def _kept(
-        self, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn, rows: int, content: str
-    ) -> DocumentRecord:
-        shown = [table.rows for layout in laid for table in layout.tables()]
+    def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str) -> DocumentRecord:
         return DocumentRecord(
             name=plan.file_name,
-            report=" + ".join(name for name, _ in plan.parts),
+            report=plan.report,
             format=plan.format,
             sha256=self._bench.store.put(drawn.data),
             bytes=len(drawn.data),
             pages=drawn.pages,
-            rows=max(shown, default=rows),
+            rows=rows,
             content=content,
         )
 
@@ -220,7 +196,7 @@ class _Worker:
         numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
         for name, mark in marks.items():
             if mark in body.html:
-                layout = desk.setter.lay(name, order.key, order.rows, names, order.hidden[name])
+                layout = desk.setter.lay(name, order.key, order.whole.rows, names, order.hidden[name])
                 body = _with_report(body, mark, desk.painter.inline(layout, name), letter.body.where)
                 numbers += layout.merged
                 numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
@@ -236,7 +212,7 @@ class _Worker:
         )
         sealed = delivery.write_message(envelope, subject, body, desk.version.look.house.locale)
         said = checks.read_back(text.encode(), "text")
-        hits = self._bench.watch.search(order.key, "the message", said, numbers)
+        hits = self._bench.watch.search(order.owners, "the message", said, numbers)
         record = MessageRecord(
             message_id=message_id,
             called=order.message,
@@ -281,19 +257,15 @@ def _sealed(key: str, documents: Sequence[DocumentRecord], messages: Sequence[Me
     )
 
 
-def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
-    for table in layout.tables():
-        yield from table.exact.items()
-
-
 def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None, *, is_first: bool = True) -> Iterator[Merged]:
     """Texts of a file that hold the recipient's own amounts and dates, as often as they stand in it, with these."""
     if plan.format == "xlsx" and layout.form is not None:
         yield from _in_a_form(layout, layout.form)
         return
     if plan.format != "csv":
-        yield from _own_texts(layout, plan.format, pages or 0, is_first=is_first)
-    if plan.joint is not None:
+        lists_pages = plan.joint is not None and plan.joint.contents
+        yield from _own_texts(layout, plan.format, pages or 0, is_first=is_first, lists_pages=lists_pages)
+    if plan.joint is not None and not plan.joint.by_key:
         yield from (layout.title_merged, layout.title_merged)  # in the contents, and in a bookmark
     for text, value in layout.numbers(drawn=plan.format in ("pdf", "html")):
         match plan.format:
@@ -317,7 +289,9 @@ def _in_a_form(layout: Layout, form: LaidForm) -> Iterator[Merged]:
                 yield from ((shown, (shown,)) for shown in map(_in_a_workbook, table.values[column]))
 
 
-def _own_texts(layout: Layout, form: Format, pages: int, *, is_first: bool) -> Iterator[Merged]:
+def _own_texts(
+    layout: Layout, form: Format, pages: int, *, is_first: bool, lists_pages: bool = False
+) -> Iterator[Merged]:
     """The filled texts of a file: title also in its properties, headings in its bookmarks, others on every page."""
     yield from layout.merged
     yield from (layout.title_merged, layout.title_merged)
@@ -330,6 +304,8 @@ def _own_texts(layout: Layout, form: Format, pages: int, *, is_first: bool) -> I
     for page in range(1, pages + 1):
         if is_first:
             yield f"{page} {pages}", (f"{page} {pages}",)
+        if lists_pages and is_first:
+            yield str(page), (str(page),)
         yield from layout.page_merged
 
 

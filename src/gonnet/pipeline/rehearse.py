@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
-from gonnet.packages import PackagePlan
+from gonnet.packages import PackagePlan, PartPlan
 from gonnet.pipeline.survey import Survey
 from gonnet.reports.fonts import Family, family
 from gonnet.reports.signs import signs_of_rows
@@ -42,13 +42,14 @@ def _fill_all(plan: PackagePlan, found: Survey) -> str:
         DataError: one of them cannot be filled.
     """
     reading = found.editions[plan.locale].reading
-    hidden = {(name, at) for name in reading.job.file.reports for at in plan.evaluated.hidden(name)}
-    written = [
-        reading.wording.fill(template, plan.names, key=plan.key)
-        for template in references.report_texts(reading.job, lambda name, at: (name, at) in hidden)
-    ]
-    for template in references.package_texts(reading.job):
-        reading.wording.fill(template, plan.names, key=plan.key)
+    known = {part.key: part.names for part in plan.slices} | {plan.key: plan.names}
+    written: list[str] = []
+    in_messages = (
+        PartPlan(name, plan.evaluated.hidden(name), plan.key) for name in references.reports_in_messages(reading.job)
+    )
+    for part in dict.fromkeys((*(part for document in plan.documents for part in document.parts), *in_messages)):
+        for template in references.texts_of_report(reading.job, part.report, part.hidden):
+            written.append(reading.wording.fill(template, known[part.slice], key=part.slice))
     for contact in plan.addressed.contacts or (None,):
         theirs = found.editions[contact.language].reading if contact else reading
         names = {**plan.names, **theirs.common, "reports": dict.fromkeys(theirs.job.file.reports, "")}

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from gonnet import data, packages, recipients, reports, rules, split
+from gonnet import data, packages, recipients, rules, split
 from gonnet.data.expectations import broken
 from gonnet.data.workdays import working_days
 from gonnet.errors import DataError, JobError, meant
@@ -16,6 +16,7 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
 from gonnet.jobs.models import Guard
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.audience import audience, descriptions, in_order
 from gonnet.pipeline.editions import Edition, editions, settled, untold
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
@@ -57,7 +58,6 @@ class Survey:
         editions: Locale → the job as its readers get it; the house's first.
         fields: What reports use of a row, as SQL.
         findings: What the operator should know.
-        not_chosen: Rows left aside because the run is limited to some keys.
         measured: What the guard of a later run compares with.
         notes: How the data sets were read.
         seconds: Data set → how long it took to make.
@@ -71,7 +71,6 @@ class Survey:
     editions: Mapping[str, Edition]
     fields: tuple[str, ...]
     findings: tuple[Finding, ...]
-    not_chosen: int
     measured: Measured
     notes: tuple[str, ...]
     seconds: Mapping[str, float]
@@ -107,36 +106,44 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         columns = {name: [column.name for column in engine.columns(name)] for name in tables}
         _raise_all(references.to_the_data(job, columns, Wording(look.house)))
         slices = split.by_key(engine, job.file.split.rows, job.file.split.by, where=job.at("split", "by"))
-        people, written_to = _people(job, engine, look, values.bound())
+        people, addressed, astray = audience(job, engine, slices.counts, look.house.locale, values.bound())
         more = {"run": {"date": request.as_of, "job": job.name}}
         versions = editions(job, look, people, values, more, tools.workspace.file.year_begins)
         for edition in versions.values():
             _raise_all(references.texts_to_the_data(edition.job, columns, edition.reading.wording))
-        addressed = recipients.match(slices.counts, written_to)
         lacking = _expected(job, engine, request)
-        fields = {part.key: part.contacts[0].fields for part in addressed if part.contacts}
+        described = descriptions(job, people)
+        fields = {key: person.fields for key, person in described.items()}
+        fields |= {part.key: part.contacts[0].fields for part in addressed if part.contacts}
         context = rules.Context(
             as_of=request.as_of,
             is_working_day=working_days(tools.workspace.file.holidays),
             fields=fields,
             past=_past(job, tools),
         )
-        evaluated = rules.evaluate(engine, job, [part.key for part in addressed], context, values.bound())
-        has_list = bool(job.file.recipients)
+        own = [part.key for part in addressed if part.bundle is None]
+        together = {part.key: part.keys for part in addressed if part.bundle is not None}
+        keys = list(dict.fromkeys((*own, *slices.counts)))
+        evaluated = rules.evaluate(engine, job, keys, context, values.bound(), together)
+        addressed = in_order(engine, job, addressed, values.bound())
         parts = [_decided(part, evaluated[part.key], job) for part in _chosen(addressed, request.only)]
         parts = [
-            (part, found, rules.held_by_the_data(decision, loaded.failed.get(part.key), lacking))
+            (part, found, rules.held_by_the_data(decision, _unanswered_of(part, loaded.failed), lacking))
             for part, found, decision in parts
         ]
         readings = {locale: edition.reading for locale, edition in versions.items()}
         now = measured(engine)
         alarm = _alarm(job, tools, now, parts) if request.guarded and not request.only else None
         parts = [(part, found, rules.held_by_the_guard(decision, alarm)) for part, found, decision in parts]
-        told = {part.key: _told_of(context.past.get(part.key), request.as_of) for part, _, _ in parts}
-        plans = tuple(
-            _with_past(plan, context.past.get(plan.key), job)
-            for plan in packages.assemble(readings, parts, told, tools.workspace.secrets)
+        known = packages.Known(
+            readings=readings,
+            evaluated=evaluated,
+            fields=fields,
+            called={key: who.name for key, who in described.items() if job.lists[who.listed][1].bundled is None},
+            past={key: _told_of(past, request.as_of) for key, past in context.past.items()},
+            secrets=tools.workspace.secrets,
         )
+        plans = tuple(_with_past(plan, context.past.get(plan.key), job) for plan in packages.assemble(parts, known))
         versions, used = settled(versions, engine, values.bound(), tools.workspace.folder)
         chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
         findings = (
@@ -144,8 +151,9 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             *((Finding(weight=Weight.ATTENTION, text=f"the whole run is held: {alarm}"),) if alarm else ()),
             *_unanswered(loaded.failed, parts),
             *_about_keys(job, engine, slices),
-            *unmatched([part for part, _, _ in parts], has_list=has_list),
-            *unknowns(job.file.rules, chosen),
+            *astray,
+            *unmatched([part for part, _, _ in parts if part.bundle is None], has_list=bool(job.file.recipients)),
+            *unknowns(job.file.rules, chosen, together),
             *untold(versions, people),
         )
     except BaseException:
@@ -161,7 +169,6 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         measured=now,
         fields=used,
         findings=findings,
-        not_chosen=sum(slices.counts.values()) - sum(plan.addressed.rows for plan in plans),
         notes=loaded.notes,
         seconds=loaded.seconds,
     )
@@ -187,20 +194,6 @@ def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
             text, where=stopping[0].where, fix="Nothing was prepared; refresh the data, or change what is expected"
         )
     return [part.text for part in lacking]
-
-
-def _people(
-    job: Job, engine: data.Engine, look: reports.Look, values: Mapping[str, object]
-) -> tuple[tuple[Recipient, ...], tuple[Recipient, ...]]:
-    """Every line of every list, and those of them that are written to."""
-    everybody: list[Recipient] = []
-    written_to: list[Recipient] = []
-    for index, (table, spec) in enumerate(job.lists):
-        where = job.at_list(index, "where" if spec.where else "key")
-        lines = recipients.read(engine, table, spec, look.house.locale, values, where=where)
-        everybody += lines
-        written_to += recipients.arranged(lines, spec)
-    return tuple(everybody), tuple(written_to)
 
 
 def _alarm(job: Job, tools: Tools, now: Measured, parts: Sequence[_Part]) -> str | None:
@@ -236,10 +229,8 @@ def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
 _Part = tuple[recipients.Addressed, rules.Evaluated, rules.Decision]
 
 
-def _told_of(past: rules.Past | None, as_of: dt.date) -> dict[str, object]:
+def _told_of(past: rules.Past, as_of: dt.date) -> dict[str, object]:
     """What texts may say of what was last sent."""
-    if past is None:
-        return {"times": 0, "sent_on": None, "days": None, "message": ""}
     days = (as_of - past.sent_on).days
     return {"times": past.times, "sent_on": past.sent_on, "days": days, "message": past.message}
 
@@ -271,6 +262,14 @@ def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> l
         if key not in known:
             raise DataError(f"there is no key '{key}' in this run", where="--only", fix=meant(key, known, noun="key"))
     return [part for part in addressed if not only or part.key in only]
+
+
+def _unanswered_of(part: recipients.Addressed, failed: Mapping[str, str]) -> str | None:
+    """Why rows of a package may be missing: its question failed, or any, where it brings keys together."""
+    if part.bundle is None or not failed:
+        return failed.get(part.key)
+    key, failure = next(iter(failed.items()))
+    return f"that for key '{key}': {failure}"
 
 
 def _unanswered(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pickle
 import secrets
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
 from dataclasses import replace
 from pathlib import Path
@@ -16,7 +16,8 @@ from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.editions import Edition
 from gonnet.pipeline.letters import Sender, letters
-from gonnet.pipeline.produce import Made, Order, Version, Workbench, produce
+from gonnet.pipeline.orders import Order, Slice
+from gonnet.pipeline.produce import Made, Version, Workbench, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
@@ -37,7 +38,7 @@ def make(
         StorageError: a file cannot be kept, or a worker died.
     """
     wanted = [plan for plan in found.plans if plan.documents]
-    if len(wanted) > _BATCH:
+    if sum(len(plan.slices) for plan in wanted) > _BATCH:
         bring_together(found.engine)
     bench = _put_bench(job, tools, found, sender)
     try:
@@ -83,11 +84,14 @@ def _all_made(
 
 
 def _orders(found: Survey, batch: Sequence[PackagePlan], sender: Sender | None) -> tuple[Order, ...]:
-    rows = dict(rows_of(found.engine, found.fields, [plan.key for plan in batch], found.values.bound()))
-    return tuple(_order(plan, rows.get(plan.key, []), sender, found) for plan in batch)
+    keys = list(dict.fromkeys(part.key for plan in batch for part in plan.slices))
+    rows = {key: tuple(lines) for key, lines in rows_of(found.engine, found.fields, keys, found.values.bound())}
+    return tuple(_order(plan, rows, sender, found) for plan in batch)
 
 
-def _order(plan: PackagePlan, rows: list[tuple[object, ...]], sender: Sender | None, found: Survey) -> Order:
+def _order(
+    plan: PackagePlan, rows: Mapping[str, tuple[tuple[object, ...], ...]], sender: Sender | None, found: Survey
+) -> Order:
     contacts = plan.addressed.contacts if sender and plan.decision.cause is None else ()
     if sender and plan.decision.outcome is Outcome.HELD:
         contacts = tuple(person for person in plan.addressed.contacts if person.to and not person.problem)
@@ -98,7 +102,7 @@ def _order(plan: PackagePlan, rows: list[tuple[object, ...]], sender: Sender | N
         locale=plan.locale,
         documents=plan.documents,
         enclosures=plan.enclosures,
-        rows=tuple(rows),
+        slices=tuple(Slice(part.key, rows.get(part.key, ()), part.names, part.label) for part in plan.slices),
         names=plan.names,
         contacts=contacts,
         message=plan.decision.effects.message or "",
@@ -150,9 +154,17 @@ def _version(edition: Edition) -> Version:
 def identities(job: Job, found: Survey) -> Iterator[Identity]:
     """What names each recipient of the data and of the list, whether it gets anything or not."""
     columns = job.file.checks.identifying
-    for person in found.people:
-        yield Identity(key=person.key, values=tuple(_values(person, columns)))
-    listed = {person.key for person in found.people}
+    described = [person for person in found.people if job.file.recipients[person.listed].key]
+    for person in described:
+        bundles = job.file.recipients[person.listed].bundled is not None
+        # An address that gets bundles is the address of many: it names nobody whose rows these are.
+        mine = replace(person, to=(), cc=(), bcc=()) if bundles else person
+        yield Identity(key=person.key, values=tuple(_values(mine, columns)))
+    for plan in found.plans:  # who sees several keys: their own names and addresses never count as another's
+        if plan.is_bundle:
+            values = tuple(_values(replace(plan.addressed.contacts[0], key=plan.key), columns))
+            yield Identity(key=plan.key, values=values, has_rows=False)
+    listed = {person.key for person in described}
     for key in found.slices.counts:
         if key not in listed:
             yield Identity(key=key, values=(("key", key),))

@@ -1,8 +1,20 @@
 """The recipient list: who they are, whether their addresses are addresses, and whose rows they get."""
 
 from gonnet.recipients.addresses import Address
+from gonnet.recipients.bundles import Sight, bundles, sight, without_rows
 from gonnet.recipients.contacts import arranged
 from gonnet.recipients.matching import Addressed, match
 from gonnet.recipients.roll import Recipient, read
 
-__all__ = ["Address", "Addressed", "Recipient", "arranged", "match", "read"]
+__all__ = [
+    "Address",
+    "Addressed",
+    "Recipient",
+    "Sight",
+    "arranged",
+    "bundles",
+    "match",
+    "read",
+    "sight",
+    "without_rows",
+]

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby
 
-from gonnet.jobs.models import RecipientList
+from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address
 from gonnet.recipients.roll import Recipient
 
@@ -24,7 +24,7 @@ def arranged(people: Sequence[Recipient], spec: RecipientList) -> tuple[Recipien
     found: list[Recipient] = []
     for _, lines in groupby(sorted(people, key=lambda person: order[person.key]), key=lambda person: person.key):
         chosen = list(_by_role(list(lines), spec))
-        found += [_as_one(chosen)] if spec.together and chosen else chosen
+        found += [as_one(chosen)] if spec.together and chosen else chosen
     return tuple(found)
 
 
@@ -55,15 +55,15 @@ def _plain(role: object) -> str:
     return str(role or "").strip().casefold()
 
 
-def _as_one(lines: Sequence[Recipient]) -> Recipient:
-    """One message for all of them, in the words for the first."""
-    problems = [line.problem for line in lines if line.problem]
+def as_one(lines: Sequence[Recipient], *problems: str) -> Recipient:
+    """One message for all of them, in the words for the first; held for the problems of any."""
+    found = dict.fromkeys((*(line.problem for line in lines if line.problem), *problems))
     return replace(
         lines[0],
         to=_once(address for line in lines for address in line.to),
         cc=_once(address for line in lines for address in line.cc),
         bcc=_once(address for line in lines for address in line.bcc),
-        problem="; ".join(problems) or None,
+        problem="; ".join(found) or None,
     )
 
 

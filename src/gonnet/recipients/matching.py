@@ -9,27 +9,48 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet.findings import Finding, Weight
+from gonnet.jobs.people import Bundle, Settings
 from gonnet.recipients.roll import Recipient
 
+_NO_SETTINGS = Settings()
 _TOGETHER = 5  # keys without rows, before they are told in one line
 _EDGE = re.compile(r"[\s\-_./]+")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Addressed:
-    """One key with everybody who is to get its rows.
+    """What is to be one package: a key with everybody who is to get its rows, or an address with its keys.
 
     Attributes:
-        key: The key.
+        key: The key; of a bundle, its address.
         rows: Rows of its slice; 0 where the list knows a key that the data does not.
         contacts: Its lines of the list, in list order; empty where nobody is known.
         odd: What a reviewer should see about it.
+        keys: The keys that it brings together, in order; empty for what is of one key.
+        why: Why these, line by line of the list.
+        bundle: How they arrive; None for what is of one key.
+        settings: What its list says of everybody on it.
     """
 
     key: str
     rows: int
     contacts: tuple[Recipient, ...]
     odd: tuple[str, ...]
+    keys: tuple[str, ...] = ()
+    why: tuple[str, ...] = ()
+    bundle: Bundle | None = None
+    settings: Settings = _NO_SETTINGS
+
+    @property
+    def bundle_form(self) -> str:
+        """How its keys arrive, in words; empty for what is of one key."""
+        words = {"apart": "a document each", "joined": "key after key in one file", "whole": "in one report"}
+        return words[self.bundle.form] if self.bundle is not None else ""
+
+    @property
+    def slices(self) -> tuple[str, ...]:
+        """The keys whose rows it has."""
+        return self.keys if self.bundle is not None else (self.key,)
 
     @property
     def language(self) -> str | None:
@@ -42,10 +63,17 @@ class Addressed:
         return self.contacts[0].name if self.contacts else self.key
 
 
-def match(counts: Mapping[str, int], people: Sequence[Recipient]) -> tuple[Addressed, ...]:
+def match(
+    counts: Mapping[str, int], people: Sequence[Recipient], settings: Sequence[Settings] = (_NO_SETTINGS,)
+) -> tuple[Addressed, ...]:
     """Every key of the data and of the list once, in key order, each with its contacts.
 
     The same address twice for one key counts once.
+
+    Args:
+        counts: Key → rows.
+        people: The lines that are written to.
+        settings: What each list says of everybody on it; a key has those of its first contact.
     """
     contacts: defaultdict[str, list[Recipient]] = defaultdict(list)
     doubled: Counter[str] = Counter()
@@ -60,7 +88,8 @@ def match(counts: Mapping[str, int], people: Sequence[Recipient]) -> tuple[Addre
     for key in sorted({*counts, *contacts}):
         mine = tuple(contacts.get(key, ()))
         odd = tuple(_odd(key, mine, doubled[key], shared))
-        found.append(Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd))
+        own = settings[mine[0].listed] if mine else _NO_SETTINGS
+        found.append(Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd, settings=own))
     return tuple(found)
 
 

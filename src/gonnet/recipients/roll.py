@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet.data import Engine, quoted
-from gonnet.data.keys import key_text
-from gonnet.jobs.models import RecipientList
+from gonnet.data.keys import BETWEEN, key_text
+from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
 from gonnet.wording.languages import locale_of
 
@@ -17,9 +17,10 @@ class Recipient:
     """One line of the recipient list.
 
     Attributes:
-        key: Whose rows they get.
+        key: Whose rows they get; what the list says in its place where they may see several.
         line: Its place in the list (1 = the first data line).
         source: The list, as the job names it.
+        listed: Its number among the lists of the job.
         name: How they are called; the key where the list has no name.
         to: Addresses of the message, never empty unless `problem` says why.
         cc: Addresses in copy.
@@ -39,6 +40,7 @@ class Recipient:
     fields: Mapping[str, object]
     language: str
     source: str = ""
+    listed: int = 0
 
 
 def read(
@@ -49,6 +51,7 @@ def read(
     values: Mapping[str, object] | None = None,
     *,
     where: str = "",
+    number: int = 0,
 ) -> tuple[Recipient, ...]:
     """Every line of the list that has a key and is wanted, in the order of the list.
 
@@ -59,12 +62,13 @@ def read(
         house: The locale of those of whom the list says none.
         values: Parameters that its condition may name.
         where: What to name in an error.
+        number: Which of the job's lists it is.
 
     Raises:
         DataError: the key column cannot be used as a key, or the list's condition does not run.
     """
     columns = [column.name for column in engine.columns(table)]
-    expression = key_text(engine, table, spec.key, where=where)
+    expression = key_text(engine, table, spec.says, where=where)
     chosen = ", ".join(quoted(column) for column in columns)
     wanted = f"where cast(({spec.where}\n) as boolean)" if spec.where else ""
     sql = f"select {expression}, rowid + 1, {chosen} from {quoted(table)} {wanted} order by rowid"
@@ -72,15 +76,21 @@ def read(
     found = []
     for key, line, *cells in rows:
         if key is not None:
-            fields = dict(zip(columns, cells, strict=True)) | {spec.key: key}
-            person = _recipient(spec, str(key), int(str(line)), fields, house)
-            found.append(replace(person, source=spec.rows or "recipients"))
+            fields = dict(zip(columns, cells, strict=True)) | _key_fields(spec, str(key))
+            person = _recipient(spec, str(key), int(str(line)), fields, locale_of(spec.settings.language or house))
+            found.append(replace(person, source=spec.rows or "recipients", listed=number))
     return tuple(found)
+
+
+def _key_fields(spec: RecipientList, key: str) -> dict[str, object]:
+    """The key's columns as texts, without the blanks around them."""
+    parts = key.split(BETWEEN) if len(spec.says) > 1 else [key]
+    return dict(zip(spec.says, parts, strict=True))
 
 
 def lines_without_key(engine: Engine, table: str, spec: RecipientList) -> int:
     """How many lines of the list have no key and can receive nothing."""
-    expression = key_text(engine, table, spec.key)
+    expression = key_text(engine, table, spec.says)
     return int(str(engine.query(f"select count(*) from {quoted(table)} where {expression} is null")[0][0]))
 
 

@@ -167,6 +167,8 @@ class Layout:
     """The same of the headings, which also stand in the bookmarks."""
     form: LaidForm | None = None
     """What its workbook is made from."""
+    label: str = ""
+    """How it is called among other parts of a document; by its title when empty."""
 
     def tables(self) -> Iterator[LaidTable]:
         """Its tables, in order."""
@@ -202,7 +204,7 @@ class Layout:
 
     def texts(self) -> Iterator[tuple[str, str]]:
         """Every text on it with the place where it stands, for messages."""
-        yield from (("title", self.title), ("header", self.header), ("footer", self.footer))
+        yield from (("title", self.title + self.label), ("header", self.header), ("footer", self.footer))
         if self.page.watermark:
             yield "the watermark", self.page.watermark.text
         for block in self.blocks:

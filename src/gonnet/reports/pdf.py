@@ -43,14 +43,15 @@ def draw_pdf(
     _describe(canvas, layouts[0], look)
     sections = [(layout, _pages_of(layout, look, family, alphabet)) for layout in layouts]
     cover, contents = (joint.cover, joint.contents) if joint else (False, False)
-    total = sum(len(pages) for _, pages in sections) + contents
+    listed = _listed(sections[int(cover) :], look) if contents else []
+    total = sum(len(pages) for _, pages in sections) + len(listed)
     pen, number = Pen(family, alphabet), 0
     for at, (layout, pages) in enumerate(sections):
         if contents and at == int(cover):
-            number += 1
-            _contents(canvas, pen, family, sections[at:], look, number, total)
+            _contents(canvas, pen, family, listed, look, number, total)
+            number += len(listed)
         if joint is not None:
-            _mark(canvas, f"part-{at}", layout.title if not (cover and at == 0) else None)
+            _mark(canvas, f"part-{at}", (layout.label or layout.title) if not (cover and at == 0) else None)
         for page in pages:
             number += 1
             is_cover = cover and at == 0
@@ -78,7 +79,7 @@ def _draw_page(
     if count:
         _furnish(canvas, pen, layout, look, count)
     for flowable, y in page:
-        if isinstance(flowable, Kept):
+        if isinstance(flowable, Kept) and count:
             _bookmark(canvas, flowable.outline, y, level)
         flowable.drawOn(canvas, form.margins[3], y - _height(flowable))
     if form.watermark and not form.watermark.under:
@@ -86,34 +87,46 @@ def _draw_page(
     canvas.showPage()
 
 
+_Listed = list[tuple[int, Layout, int]]
+"""Number, layout and pages of each part on one page of contents."""
+
+_ENTRY, _FIRST_ENTRY = 20.0, 44.0  # points from line to line, and from the head of the page to the first
+
+
+def _listed(sections: Sequence[tuple[Layout, Sequence[object]]], look: Look) -> list[_Listed]:
+    """What stands on each page of the contents."""
+    form = sections[0][0].page
+    upper, _, lower, _ = form.margins
+    room = form.height - upper - _HEAD - lower - _FOOT - _FIRST_ENTRY * look.scale
+    most = max(1, int(room / (_ENTRY * look.scale)) + 1)
+    entries = [(at, layout, len(pages)) for at, (layout, pages) in enumerate(sections)]
+    return [entries[at : at + most] for at in range(0, len(entries), most)]
+
+
 def _contents(
-    canvas: Canvas,
-    pen: Pen,
-    family: Family,
-    sections: Sequence[tuple[Layout, Sequence[object]]],
-    look: Look,
-    number: int,
-    total: int,
+    canvas: Canvas, pen: Pen, family: Family, listed: Sequence[_Listed], look: Look, before: int, total: int
 ) -> None:
-    """A page that says on which page each part begins, with a link to it."""
-    layout = sections[0][0]
+    """Pages that say on which page each part begins, with a link to it; `before` is how many pages come before."""
+    layout = listed[0][0][1]
     form, scale, words = layout.page, look.scale, look.house.words
     upper, beside, _, left = form.margins
-    canvas.setPageSize((form.width, form.height))
-    _furnish(canvas, pen, replace(layout, header="", footer=""), look, look.page_count.format(number, total))
-    y, right, begins = form.height - upper - _HEAD - 16 * scale, form.width - beside, number + 1
-    pen.text(left, y, words.contents, BOLD, 15 * scale, HexColor(look.accent))
-    first = int(number > 1)
-    for at, (part, pages) in enumerate(sections, first):
-        y -= 20 * scale
-        lines = wrapped(part.title, family, REGULAR, look.style.size, right - left - 60)
-        title = lines[0] + ("…" if len(lines) > 1 else "")
-        pen.text(left, y, title, REGULAR, look.style.size, INK)
-        pen.text(right, y, str(begins), REGULAR, look.style.size, INK, right=True)
-        canvas.linkAbsolute("", f"part-{at}", (left, y - 4, right, y + 10))
-        begins += len(pages)
-    pen.put_on(canvas)
-    canvas.showPage()
+    right, begins, skipped = form.width - beside, before + len(listed) + 1, int(before > 0)
+    for number, entries in enumerate(listed, before + 1):
+        canvas.setPageSize((form.width, form.height))
+        _furnish(canvas, pen, replace(layout, header="", footer=""), look, look.page_count.format(number, total))
+        y = form.height - upper - _HEAD - 16 * scale
+        pen.text(left, y, words.contents, BOLD, 15 * scale, HexColor(look.accent))
+        y -= (_FIRST_ENTRY - 16 - _ENTRY) * scale
+        for at, part, pages in entries:
+            y -= _ENTRY * scale
+            lines = wrapped(part.label or part.title, family, REGULAR, look.style.size, right - left - 60)
+            title = lines[0] + ("…" if len(lines) > 1 else "")
+            pen.text(left, y, title, REGULAR, look.style.size, INK)
+            pen.text(right, y, str(begins), REGULAR, look.style.size, INK, right=True)
+            canvas.linkAbsolute("", f"part-{at + skipped}", (left, y - 4, right, y + 10))
+            begins += pages
+        pen.put_on(canvas)
+        canvas.showPage()
 
 
 def _mark(canvas: Canvas, key: str, title: str | None) -> None:

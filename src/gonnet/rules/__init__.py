@@ -1,6 +1,6 @@
 """Figures and conditions in one grouped query; outcomes that can be explained."""
 
-from gonnet.rules.context import Context, Past
+from gonnet.rules.context import Context, Past, ranked
 from gonnet.rules.decisions import Decision, Outcome, decide, held_by_the_data, held_by_the_guard
 from gonnet.rules.effects import Effects, Step
 from gonnet.rules.figures import Evaluated, evaluate
@@ -17,4 +17,5 @@ __all__ = [
     "evaluate",
     "held_by_the_data",
     "held_by_the_guard",
+    "ranked",
 ]

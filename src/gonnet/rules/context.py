@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from gonnet.data import Engine, quoted
 
 NAMES = ("recipient", "run", "whole", "past", "earlier")
+PARCELS = "gonnet_parcels"
 FIGURES, SEEN, SEEN_UNCHANGED = "gonnet_figures", "gonnet_view", "gonnet_view_unchanged"
 _LIST, _PAST, _EARLIER = "gonnet_list", "gonnet_past", "gonnet_earlier"
 
@@ -43,7 +44,7 @@ class Context:
     Attributes:
         as_of: The date of the run.
         is_working_day: Whether a date is a working day.
-        fields: Key → the columns of its first line of the list.
+        fields: Key or bundle → the columns of its first line of the list.
         past: Key → what it was last sent.
     """
 
@@ -67,7 +68,8 @@ def put(
     """
     past = context.past if re.search(r"\b(past|earlier)\s*\.", conditions) else {}
     lines_of = context.fields
-    named = [name for name in next(iter(lines_of.values()), {}) if re.search(rf"\b{re.escape(name)}\b", conditions)]
+    columns = dict.fromkeys(name for line in lines_of.values() for name in line)
+    named = [name for name in columns if re.search(rf"\b{re.escape(name)}\b", conditions)]
     _put(engine, _LIST, lines_of, {name: ("", [line.get(name) for line in lines_of.values()]) for name in named})
     lines = past.values()
     sent: Columns = {
@@ -86,6 +88,35 @@ def put(
     engine.query("create or replace table gonnet_run as select " + ", ".join(_run(context)), {"day": context.as_of})
     for view, changed in ((SEEN, "true"), (SEEN_UNCHANGED, "false")):
         engine.query(_view(engine, view, context.as_of, changed))
+
+
+def put_parcels(engine: Engine, bundles: Mapping[str, Sequence[str]]) -> None:
+    """Make the view of all rows by whom they go to: those of each key, and again for each bundle that it is in."""
+    if not bundles:
+        engine.query(f"create or replace view {PARCELS} as select * from gonnet_rows")
+        return
+    pairs = [(bundle, key) for bundle, keys in bundles.items() for key in keys]
+    engine.query(
+        """create or replace table gonnet_shares as
+        select unnest(cast($bundles as varchar[])) as bundle, unnest(cast($keys as varchar[])) as gonnet_key""",
+        {"bundles": [bundle for bundle, _ in pairs], "keys": [key for _, key in pairs]},
+    )
+    engine.query(
+        f"""create or replace view {PARCELS} as select * from gonnet_rows
+        union all select bundle as gonnet_key, r.* exclude (gonnet_key) from gonnet_rows as r
+        join gonnet_shares using (gonnet_key)"""
+    )
+
+
+def ranked(engine: Engine, keys: Sequence[str], order: str, values: Mapping[str, object]) -> tuple[str, ...]:
+    """Keys in an order that SQL over what conditions see gives; those that are equal in it in their own order.
+
+    Raises:
+        DataError: it does not run.
+    """
+    sql = f"""select gonnet_key from {SEEN}
+      where gonnet_key in (select unnest(cast($gonnet_wanted as varchar[]))) order by {order}, gonnet_key"""
+    return tuple(str(key) for (key,) in engine.query(sql, {**values, "gonnet_wanted": list(keys)}))
 
 
 def _view(engine: Engine, view: str, day: dt.date, changed: str) -> str:

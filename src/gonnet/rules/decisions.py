@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -78,7 +78,7 @@ def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
     A skip stands above a hold: what is not sent at all needs nobody's attention. The first rule of each kind that
     holds gives the reason. Of everything else a later rule changes what an earlier one said.
     """
-    effects, steps = effects_of(evaluated, job)
+    effects, steps = effects_of(evaluated, job, addressed.settings, is_bundle=addressed.bundle is not None)
     base = Decision(outcome=Outcome.READY, effects=effects, steps=steps)
     problems = [person.problem for person in addressed.contacts if person.problem]
     if effects.skip is not None:
@@ -122,17 +122,24 @@ def held_by_the_guard(decision: Decision, alarm: str | None) -> Decision:
     return replace(decision, outcome=Outcome.HELD, cause=Cause.GUARD, reason=f"the whole run is held: {alarm}")
 
 
-def unknowns(rules: Sequence[Rule], evaluated: Mapping[str, Evaluated]) -> Iterator[Finding]:
+def unknowns(
+    rules: Sequence[Rule], evaluated: Mapping[str, Evaluated], bundles: Collection[str] = ()
+) -> Iterator[Finding]:
     """A finding for each rule whose condition is unknown for some key.
 
     Args:
         rules: The rules of the job.
-        evaluated: What came out for each key that is not skipped anyway.
+        evaluated: What came out for each package that is not skipped anyway.
+        bundles: Which of them are bundles.
     """
     for index, rule in enumerate(rules):
         if rule.when is None or _OF_THE_PAST.search(rule.when):  # that nothing was ever sent is no gap in the data
             continue
-        keys = [key for key, found in evaluated.items() if found.conditions[index] is None]
+        keys = [
+            key
+            for key, found in evaluated.items()
+            if found.conditions[index] is None and rule.applies in ("all", "bundles" if key in bundles else "keys")
+        ]
         if keys:
             shown = ", ".join(keys[:3]) + (" …" if len(keys) > 3 else "")
             many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from gonnet.jobs.contents import DocumentSpec, Enclosure
 from gonnet.jobs.models import Job, Rule
+from gonnet.jobs.people import Settings
 from gonnet.jobs.values import Format
 from gonnet.rules.figures import Evaluated
 
@@ -61,10 +62,12 @@ _SINGLE = ("message", "format", "to", "important")
 """What there can be one of: a later rule has the last word."""
 
 
-def effects_of(evaluated: Evaluated, job: Job) -> tuple[Effects, tuple[Step, ...]]:
-    """What the rules make of a package, and what each of them did."""
+def effects_of(
+    evaluated: Evaluated, job: Job, settings: Settings, *, is_bundle: bool
+) -> tuple[Effects, tuple[Step, ...]]:
+    """What its list and the rules make of a package, and what each rule did; the rules have the last word."""
     rules = job.file.rules
-    held = _held(evaluated, rules)
+    held = _held(evaluated, rules, "bundles" if is_bundle else "keys")
     holding = [rule for rule, holds in zip(rules, held, strict=True) if holds]
     last = {part: [rule for rule in holding if _given(rule, part)][-1:] for part in _SINGLE}
 
@@ -75,10 +78,10 @@ def effects_of(evaluated: Evaluated, job: Job) -> tuple[Effects, tuple[Step, ...
     effects = Effects(
         skip=next((rule.skip for rule in holding if rule.skip is not None), None),
         hold=next((rule.hold for rule in holding if rule.hold is not None), None),
-        message=message.message if message else job.message[0] if job.message else None,
-        documents=_chosen(holding, job.file.package.documents),
+        message=message.message if message else settings.message or (job.message[0] if job.message else None),
+        documents=_chosen(holding, job.file.package.documents, settings.documents),
         enclosures=_chosen(holding, job.file.package.enclose),
-        format=format_of.format if format_of else None,
+        format=format_of.format if format_of else settings.format,
         to=to.to if to else (),
         cc=tuple(dict.fromkeys(name for rule in holding for name in rule.cc)),
         bcc=tuple(dict.fromkeys(name for rule in holding for name in rule.bcc)),
@@ -87,17 +90,20 @@ def effects_of(evaluated: Evaluated, job: Job) -> tuple[Effects, tuple[Step, ...
     return effects, tuple(_step(rule, holds, holding) for rule, holds in zip(rules, held, strict=True))
 
 
-def _held(evaluated: Evaluated, rules: tuple[Rule, ...]) -> list[bool | None]:
+def _held(evaluated: Evaluated, rules: tuple[Rule, ...], kind: str) -> list[bool | None]:
     """Whether each rule holds; one that is for all others holds where no rule above it does."""
     found: list[bool | None] = []
     for rule, condition in zip(rules, evaluated.conditions, strict=True):
-        found.append(not any(found) if rule.when is None else condition)
+        is_meant = rule.applies in (kind, "all")
+        found.append(is_meant and (not any(found) if rule.when is None else condition))
     return found
 
 
-def _chosen(holding: list[Rule], specs: Sequence[DocumentSpec | Enclosure]) -> tuple[int, ...]:
-    """The numbers of those that go: the usual ones, as rules add and drop them."""
-    chosen = {index for index, spec in enumerate(specs) if not spec.optional}
+def _chosen(
+    holding: list[Rule], specs: Sequence[DocumentSpec | Enclosure], wanted: Sequence[str] = ()
+) -> tuple[int, ...]:
+    """The numbers of those that go: the wanted or else the usual ones, as rules add and drop them."""
+    chosen = {index for index, spec in enumerate(specs) if (spec.called & set(wanted) if wanted else not spec.optional)}
     for rule in holding:
         chosen |= {index for index, spec in enumerate(specs) if spec.called & set(rule.add)}
         chosen -= {index for index, spec in enumerate(specs) if spec.called & set(rule.drop)}

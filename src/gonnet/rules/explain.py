@@ -26,6 +26,7 @@ class Reason:
         held: Whether it held; None where that is unknown.
         changes: What it changed, in words.
         overridden: What of it a later rule changed again, in words.
+        applies: Whether it is for packages of this kind at all.
     """
 
     rule: str
@@ -34,9 +35,12 @@ class Reason:
     held: bool | None
     changes: tuple[str, ...]
     overridden: tuple[str, ...]
+    applies: bool = True
 
 
-def reasons(engine: Engine, job: Job, key: str, decision: Decision, bound: Mapping[str, object]) -> tuple[Reason, ...]:
+def reasons(
+    engine: Engine, job: Job, key: str, decision: Decision, bound: Mapping[str, object], *, is_bundle: bool = False
+) -> tuple[Reason, ...]:
     """A reason for each rule, in order.
 
     Args:
@@ -45,6 +49,7 @@ def reasons(engine: Engine, job: Job, key: str, decision: Decision, bound: Mappi
         key: Whose package it is.
         decision: What happens to it.
         bound: Parameters by name.
+        is_bundle: Whether it is a bundle.
     """
     figures = ["rows", *job.file.figures]
     return tuple(
@@ -55,6 +60,7 @@ def reasons(engine: Engine, job: Job, key: str, decision: Decision, bound: Mappi
             held=step.held,
             changes=step.changes,
             overridden=step.overridden,
+            applies=rule.applies in ("all", "bundles" if is_bundle else "keys"),
         )
         for rule, step in zip(job.file.rules, decision.steps, strict=True)
     )

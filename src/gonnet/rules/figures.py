@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 from gonnet.data import Engine, quoted
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
-from gonnet.rules.context import FIGURES, SEEN, SEEN_UNCHANGED, Context, put
+from gonnet.rules.context import FIGURES, PARCELS, SEEN, SEEN_UNCHANGED, Context, put, put_parcels
 
 _KEYS = "gonnet_keys"
 _OTHERWISE = "null"  # what is for all the others is known when these are
@@ -51,17 +51,23 @@ class Evaluated(NamedTuple):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Condition:
-    """A condition of the job: what it is of, its SQL and its place."""
+    """A condition of the job: what it is of, its SQL, its place, and what it is for: `keys`, `bundles` or `all`."""
 
     of: str
     sql: str
     where: str
+    applies: str = "all"
 
 
 def evaluate(
-    engine: Engine, job: Job, keys: Sequence[str], context: Context, values: Mapping[str, object]
+    engine: Engine,
+    job: Job,
+    keys: Sequence[str],
+    context: Context,
+    values: Mapping[str, object],
+    bundles: Mapping[str, Sequence[str]] = MappingProxyType({}),
 ) -> dict[str, Evaluated]:
-    """Evaluate all figures and rule conditions of `job` for `keys`.
+    """Evaluate all figures and rule conditions of `job` for `keys` and for `bundles`.
 
     A key without rows gets what the aggregates say of no rows: `rows` is 0, a sum is NULL.
 
@@ -71,14 +77,16 @@ def evaluate(
         keys: Every key of the run.
         context: What conditions see besides figures.
         values: Bound parameters by name.
+        bundles: Bundle → its keys; their rows are its rows.
 
     Raises:
         JobError: a figure or a condition does not run; names its place.
     """
     engine.query(
         f"create or replace table {_KEYS} as select unnest(cast($keys as varchar[])) as gonnet_key",
-        {"keys": list(keys)},
+        {"keys": [*keys, *bundles]},
     )
+    put_parcels(engine, bundles)
     _put_figures(engine, job, values)
     conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
     put(engine, context, job.file.figures, values, " ".join(condition.sql for condition in conditions))
@@ -99,7 +107,7 @@ def evaluate(
             figures,
             truths[:rules],
             dict(zip(blocks, truths[rules:], strict=True)) if blocks else _NO_BLOCKS,
-            tuple(_told(failure, figures) for failure in failures[key]) if key in failures else (),
+            tuple(_told_for(key in bundles, failures[key], figures)) if key in failures else (),
             unpack(second[key])[:rules] if key in second else None,
         )
     return evaluated
@@ -128,18 +136,19 @@ def _figures(figures: Mapping[str, str]) -> str:
     aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
     return f"""create or replace table {FIGURES} as
       select gonnet_key, count(*) as "rows"{aggregates}
-      from gonnet_rows where gonnet_key is not null group by gonnet_key
+      from {PARCELS} where gonnet_key is not null group by gonnet_key
       union all
       select {_KEYS}.gonnet_key, nothing.* from {_KEYS},
         (select count(*) as "rows"{aggregates} from gonnet_rows where false) as nothing
-      where {_KEYS}.gonnet_key not in (select gonnet_key from gonnet_rows where gonnet_key is not null)"""
+      where {_KEYS}.gonnet_key not in (select gonnet_key from {PARCELS} where gonnet_key is not null)"""
 
 
 def _conditions(job: Job) -> Iterator[_Condition]:
     """Those of the rules, in order, then those of the blocks."""
     for index, rule in enumerate(job.file.rules):
         of = f"the condition of rule '{rule.name}'"
-        yield _Condition(of=of, sql=rule.when or _OTHERWISE, where=job.at("rules", index, "when"))
+        where = job.at("rules", index, "when")
+        yield _Condition(of=of, sql=rule.when or _OTHERWISE, where=where, applies=rule.applies)
     for (name, index), when in _blocks(job):
         where = job.at("reports", name, "blocks", index, "when")
         yield _Condition(of="the condition of this block", sql=when, where=where)
@@ -245,6 +254,16 @@ def _failing(
         elif error is not None:
             middle = len(keys) // 2
             waiting += [keys[middle:], keys[:middle]]
+
+
+def _told_for(
+    is_bundle: bool,
+    failures: Sequence[tuple[_Condition, str]],
+    figures: Mapping[str, Any],
+) -> Iterator[str]:
+    for failure in failures:
+        if failure[0].applies in ("all", "bundles" if is_bundle else "keys"):
+            yield _told(failure, figures)
 
 
 def _told(found: tuple[_Condition, str], figures: Mapping[str, Any]) -> str:

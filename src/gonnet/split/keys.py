@@ -39,8 +39,8 @@ class Slices:
     trimmed: int
 
 
-def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slices:
-    """Give every row of `table` its key, as `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = first data row).
+def by_key(engine: Engine, table: str, by: Sequence[str], *, where: str = "") -> Slices:
+    """Give every row its key, from the columns `by`: `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = the first).
 
     What only counts and sums needs no order; what draws many slices calls `bring_together` first.
 
@@ -48,7 +48,7 @@ def by_key(engine: Engine, table: str, column: str, *, where: str = "") -> Slice
         DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart.
     """
     columns = engine.columns(table)
-    expression, trimmed = _key(engine, table, column, where)
+    expression, trimmed = _key(engine, table, by, where)
     chosen = ", ".join(_exact(engine, table, found, where) for found in columns)
     engine.query(
         f"create view {ROWS} as select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}"
@@ -121,15 +121,15 @@ def rows_of(
         start = end
 
 
-def _key(engine: Engine, table: str, column: str, where: str) -> tuple[str, int]:
+def _key(engine: Engine, table: str, by: Sequence[str], where: str) -> tuple[str, int]:
     """The SQL expression of the key, and in how many rows blanks had to be taken from it.
 
     Every different key is looked at once; where none has blanks, the rows' keys are taken as they are.
     """
-    expression = key_text(engine, table, column, where=where)
-    kind = next(found for found in engine.columns(table) if found.name == column)
-    name = quoted(column)
-    if kind.type != "VARCHAR":
+    expression = key_text(engine, table, by, where=where)
+    kind = next(found for found in engine.columns(table) if found.name == by[0])
+    name = quoted(by[0])
+    if len(by) > 1 or kind.type != "VARCHAR":
         return expression, 0
     engine.query(f"create or replace temp table {_SEEN} as select distinct {name} from {quoted(table)}")
     odd = f"select {name} from {_SEEN} where {expression} is distinct from {name}"

@@ -1,0 +1,142 @@
+"""Who receives: lists of recipients, what each of them may see, and how what they may see arrives."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator, Field, model_validator
+
+from gonnet.jobs.parts import Names, Part
+from gonnet.jobs.texts import Text
+from gonnet.jobs.values import Format, as_tuple
+
+
+class Roles(Part):
+    """Who of a key's contacts is written to, and who is in copy.
+
+    Attributes:
+        to: Roles in the order of preference: the first for which there is a usable address.
+        cc: Roles that get a copy.
+        bcc: Roles that get a copy unseen.
+    """
+
+    to: Names = Field(min_length=1)
+    cc: Names = ()
+    bcc: Names = ()
+
+
+class Bundle(Part):
+    """How everything that one address may see arrives.
+
+    Attributes:
+        form: `apart`, the documents of each key; `joined`, all PDFs as one and all workbooks as one, key after key;
+            or `whole`, one document over all of their rows.
+        order: SQL over what conditions see, by which the keys are put in order; their own order when left out.
+        name: What its files are called, unless they are those of each key; as the package when left out.
+        cover: The report, over all of its rows, that is the cover of the joined PDF.
+        contents: Whether the joined PDF has a page with contents.
+    """
+
+    form: Literal["apart", "joined", "whole"] = Field(default="apart", alias="as")
+    order: str | None = None
+    name: Text | None = None
+    cover: str | None = None
+    contents: bool = False
+
+    @model_validator(mode="after")
+    def _cover_of_something(self) -> Bundle:
+        if self.form != "joined" and (self.cover or self.contents):
+            raise ValueError("`cover` and `contents` are for bundles `as: joined`")
+        return self
+
+
+class Settings(Part):
+    """What is the same for everybody on a list, unless a rule says otherwise.
+
+    Attributes:
+        message: The message that they get.
+        format: The format of all of their documents.
+        documents: The documents that they get, by name or by report.
+        language: The language in which they read, where the list has no column with it.
+    """
+
+    message: str | None = None
+    format: Format | None = Field(default=None, alias="as")
+    documents: Names = ()
+    language: str | None = None
+
+
+class RecipientList(Part):
+    """Who receives: a line for each contact, matched to the slices by key.
+
+    Attributes:
+        rows: The data set with the lines; or
+        lines: the lines themselves, for a few.
+        where: SQL over a line: only those for which it holds.
+        key: The column with the key, or as many as the split has; or
+        keys: the column with all keys that a line may see, apart by `;`, or `*` for every key; or
+        group: the column whose value a line shares with all rows that it may see; it has the same name in both.
+        everything: Whether `*` is allowed.
+        to: The column with the address.
+        language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
+        cc: Columns with addresses that get a copy, or addresses.
+        bcc: The same, unseen.
+        role: The column with the role of each contact.
+        roles: Who is written to by role; every line when left out.
+        together: Whether all contacts of a key get one message, instead of one each.
+        bundle: That an address gets one package of everything it may see, and how.
+        settings: What is the same for the whole list.
+    """
+
+    rows: str | None = None
+    lines: Annotated[tuple[dict[str, str | int | Decimal | None], ...], BeforeValidator(as_tuple)] = ()
+    where: str | None = None
+    key: Names = ()
+    keys: str | None = None
+    group: str | None = None
+    everything: bool = False
+    to: str
+    name: str | None = None
+    language: str | None = None
+    cc: Names = ()
+    bcc: Names = ()
+    role: str | None = None
+    roles: Roles | None = None
+    together: bool = False
+    bundle: Bundle | None = None
+    settings: Settings = Settings()
+
+    @model_validator(mode="after")
+    def _one_source_and_roles_with_a_column(self) -> RecipientList:
+        if (self.rows is None) == (not self.lines):
+            raise ValueError("a list needs one source: either `rows`, a data set, or `lines`")
+        if (self.role is None) != (self.roles is None):
+            raise ValueError("`role`, the column, and `roles`, who is written to, go together")
+        return self
+
+    @model_validator(mode="after")
+    def _one_thing_that_says_what_it_sees(self) -> RecipientList:
+        if sum(map(bool, (self.key, self.keys, self.group))) != 1:
+            raise ValueError("a list needs one of `key`, `keys` and `group`, the column that says what a line may see")
+        if self.everything and self.keys is None:
+            raise ValueError("`everything` allows `*` in the column that `keys` names")
+        if self.together and self.bundle is not None:
+            raise ValueError(
+                "a list either bundles by address, or has one message for all contacts of a key: `together`"
+            )
+        if self.role is not None and not self.key:
+            raise ValueError("roles are of the contacts of one key: name its column with `key`")
+        if self.settings.language is not None and self.language is not None:
+            raise ValueError("the language is either in a column, or the same for the whole list, in `settings`")
+        return self
+
+    @property
+    def says(self) -> tuple[str, ...]:
+        """The columns that say what a line may see."""
+        return self.key or tuple(column for column in (self.keys, self.group) if column)
+
+    @property
+    def bundled(self) -> Bundle | None:
+        """How what an address of this list may see arrives; None where it gets a package for each key."""
+        return self.bundle or (None if self.key else Bundle())

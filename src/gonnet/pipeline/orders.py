@@ -1,0 +1,110 @@
+"""What a worker is told of one package, and the layouts that its documents are drawn from."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import NamedTuple
+
+from gonnet.packages import DocumentPlan, PartPlan
+from gonnet.recipients import Recipient
+from gonnet.reports.laid import Layout
+from gonnet.reports.layout import Setter
+
+
+class Slice(NamedTuple):
+    """The rows of one key, what is merged into texts about them, and how they are called among others."""
+
+    key: str
+    rows: tuple[tuple[object, ...], ...]
+    names: Mapping[str, object]
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Order:
+    """One package to make: the rows of its keys and all that is merged into it."""
+
+    key: str
+    locale: str
+    documents: tuple[DocumentPlan, ...]
+    enclosures: tuple[str, ...]
+    slices: tuple[Slice, ...]
+    names: Mapping[str, object]
+    contacts: tuple[Recipient, ...]
+    message: str
+    important: bool
+    hidden: Mapping[str, frozenset[int]]
+    message_ids: tuple[str, ...]
+
+    @property
+    def whole(self) -> Slice:
+        """All of its rows."""
+        if len(self.slices) == 1 and self.slices[0].key == self.key:
+            return self.slices[0]
+        return Slice(self.key, tuple(row for part in self.slices for row in part.rows), self.names)
+
+    @property
+    def owners(self) -> tuple[str, ...]:
+        """Those whose values may stand in it."""
+        return (self.key, *(part.key for part in self.slices))
+
+
+class Layouts:
+    """The layouts of one package, each laid out once whatever the number of documents that show it."""
+
+    def __init__(self, order: Order, setter: Setter) -> None:
+        self._order, self._setter = order, setter
+        self._slices = {part.key: part for part in order.slices}
+        self._laid: dict[PartPlan, Layout] = {}
+
+    def of(self, plan: DocumentPlan) -> list[Layout]:
+        """The layouts of a document, in order."""
+        reports = {part.report for part in plan.parts if part.slice != self._order.key}
+        return [self._called(self._of_part(part), part, plan, several=len(reports) > 1) for part in plan.parts]
+
+    def _of_part(self, part: PartPlan) -> Layout:
+        if part not in self._laid:
+            rows = self._slices.get(part.slice) or self._order.whole
+            self._laid[part] = self._setter.lay(part.report, rows.key, rows.rows, rows.names, part.hidden)
+        return self._laid[part]
+
+    def _called(self, layout: Layout, part: PartPlan, plan: DocumentPlan, *, several: bool) -> Layout:
+        """The layout with what it is called in the contents and on its sheet: by whose rows it shows."""
+        if plan.joint is None or not plan.joint.by_key or part.slice == self._order.key:
+            return layout
+        label = self._slices[part.slice].label + (f", {layout.title}" if several else "")
+        if layout.sheet != self._setter.house.words.sheet:  # the job names its sheets
+            return replace(layout, label=label)
+        return replace(layout, label=label, sheet=label, sheet_merged=layout.title_merged if several else ("", ()))
+
+    def shown(self, plan: DocumentPlan) -> int:
+        """Rows of the longest table of each slice in a document; all of them where it has no table."""
+        rows: dict[str, int] = {}
+        tables = [(part.slice, table) for part in plan.parts for table in self._laid[part].tables()]
+        for key, table in tables:
+            rows[key] = max(table.rows, rows.get(key, 0))
+        if len(rows) > 1:
+            rows.pop(self._order.key, None)  # a cover over all of them
+        return sum(rows.values()) if tables else len(self._order.whole.rows)
+
+    def sums(self) -> dict[str, Decimal]:
+        """Column → its exact sum over all rows, as they were laid out: key by key, or all together."""
+        of_keys: Counter[str] = Counter()
+        of_all: dict[str, Decimal] = {}
+        seen: set[tuple[str, str]] = set()
+        for part, layout in self._laid.items():
+            for column, total in _sums(layout):
+                if part.slice not in self._slices:
+                    of_all[column] = total
+                elif (part.slice, column) not in seen:
+                    seen.add((part.slice, column))
+                    of_keys[column] += total  # type: ignore[assignment]  # counters add any number
+        return of_all | {column: Decimal(total) for column, total in of_keys.items()}
+
+
+def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:
+    for table in layout.tables():
+        yield from table.exact.items()

@@ -1,0 +1,158 @@
+"""The account of a run's rows while its packages are made: each row once, whatever the number of packages it is in.
+
+A row is accounted for by the package of its key. Where keys have none, because every list bundles, it is delivered when
+any bundle with its key leaves. That bundles show what their keys have is required of each.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from decimal import Decimal
+
+from gonnet.checks import Account
+from gonnet.checks.accounting import Bookkeeper
+from gonnet.errors import RunError
+from gonnet.ledger import State
+from gonnet.packages import PackagePlan
+from gonnet.pipeline.produce import Made
+from gonnet.pipeline.survey import Survey
+from gonnet.rules.decisions import Cause
+
+_OUR_FAULT = "This is a defect of Gonnet; nothing was sent, and nothing of this run can be. Please report it"
+
+Sums = Mapping[str, Decimal]
+
+
+class RowBooks:
+    """Where every row of a run went."""
+
+    def __init__(self, found: Survey) -> None:
+        self._found = found
+        self._sums = _sums_by_key(found)
+        self._books = Bookkeeper()
+        self._entered: set[str] = set()
+        self._in_bundles: dict[str, str | None] = {}  # key → why no bundle with it leaves; None where one does
+        self._bundles, self._rows_in_bundles = 0, 0
+
+    def enter(self, plan: PackagePlan, made: Made | None, state: State) -> None:
+        """Enter a package: with what its documents show where it leaves, with what was read where not.
+
+        Raises:
+            RunError: a bundle does not show what its keys have.
+        """
+        leaves = state is State.READY and made is not None
+        cause = made.held[0] if made is not None and made.held is not None else plan.decision.cause or Cause.RULE
+        if plan.is_bundle:
+            if leaves and made is not None:
+                self._require_all(plan, made)
+                self._bundles += 1
+                self._rows_in_bundles += made.rows
+            for key in plan.addressed.keys:
+                if leaves or key not in self._in_bundles:
+                    self._in_bundles[key] = None if leaves else str(cause)
+            return
+        self._entered.add(plan.key)
+        own = self._sums.get(plan.key, {})
+        if leaves and made is not None:
+            self._books.deliver(made.rows, {**own, **made.sums})
+        else:
+            self._books.withhold(str(cause), plan.addressed.rows, own)
+
+    def _require_all(self, plan: PackagePlan, made: Made) -> None:
+        rows = sum(self._found.slices.counts[key] for key in plan.addressed.keys)
+        wrong = [] if made.rows == rows else [f"{made.rows} rows of {rows}"]
+        for column, total in made.sums.items():
+            whole = sum((self._sums[key][column] for key in plan.addressed.keys), Decimal())
+            if total != whole:
+                wrong.append(f"{_controls(self._found)[column]}: {total} is not {whole}")
+        if wrong:
+            raise RunError(f"the bundle for {plan.key} does not add up: {'; '.join(wrong)}", fix=_OUR_FAULT)
+
+    def account(self) -> dict[str, object]:
+        """The account in plain values.
+
+        Raises:
+            RunError: the parts do not add up to the whole; nothing of this run can be sent.
+        """
+        found, books = self._found, self._books
+        books.withhold(str(Cause.NO_KEY), found.slices.without_key, self._sums.get(None, {}))
+        for key, rows in found.slices.counts.items():
+            if key not in self._entered:
+                own = self._sums.get(key, {})
+                cause = self._in_bundles.get(key, str(Cause.NOT_CHOSEN))
+                if cause is None:
+                    books.deliver(rows, own)
+                else:
+                    books.withhold(cause, rows, own)
+        names = _controls(found)
+        account = books.close(found.slices.read, _whole(found, names))
+        if not account.agrees:
+            raise RunError(
+                "the parts of this run do not add up to the whole: " + _disagreement(account), fix=_OUR_FAULT
+            )
+        return {
+            "measured": {"recipients": found.measured.recipients, "totals": dict(found.measured.totals)},
+            "read": account.read,
+            "delivered": account.delivered,
+            "withheld": dict(account.withheld),
+            "controls": [
+                {"column": names[c.column]}
+                | {part: _plain(getattr(c, part)) for part in ("whole", "delivered", "withheld")}
+                for c in account.controls
+            ],
+        } | ({"bundles": {"packages": self._bundles, "rows": self._rows_in_bundles}} if self._bundles else {})
+
+
+def _sums_by_key(found: Survey) -> dict[str | None, dict[str, Decimal]]:
+    """Key (None for rows without one) → SQL of a column → its exact sum, for every control total."""
+    columns = _controls(found)
+    if not columns:
+        return {}
+    query = f"select gonnet_key, {_summed(columns)} from gonnet_rows group by gonnet_key"
+    rows = found.engine.query(query, found.values.bound())
+    return {
+        None if key is None else str(key): {
+            column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)
+        }
+        for key, *totals in rows
+    }
+
+
+def _controls(found: Survey) -> dict[str, str]:
+    """SQL → name of every column that a report totals by sum in each package."""
+    return {
+        column.sql: column.field
+        for report in found.house.reports
+        for table in report.tables()
+        for column in table.columns
+        if column.total == "sum" and table.control
+    }
+
+
+def _summed(columns: Iterable[str]) -> str:
+    return ", ".join(f"cast(coalesce(sum({column}), 0) as varchar)" for column in columns)
+
+
+def _plain(total: Decimal) -> str:
+    """An exact total without the zeros that only its type has; the first two decimals stay."""
+    text = f"{total:f}"
+    whole, point, decimals = text.partition(".")
+    return f"{whole}.{decimals.rstrip('0').ljust(min(2, len(decimals)), '0')}" if point else text
+
+
+def _whole(found: Survey, columns: Collection[str]) -> dict[str, Decimal]:
+    """SQL of a column → its sum over every row read, in one pass that knows no keys."""
+    if not columns:
+        return {}
+    totals = found.engine.query(f"select {_summed(columns)} from gonnet_rows", found.values.bound())[0]
+    return {column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)}
+
+
+def _disagreement(account: Account) -> str:
+    parts = [
+        f"{control.column}: {control.delivered} + {control.withheld} is not {control.whole}"
+        for control in account.controls
+        if not control.agrees
+    ]
+    rows = account.delivered + sum(account.withheld.values())
+    return "; ".join(parts) or f"{rows} rows of {account.read}"
