@@ -123,7 +123,7 @@ def _gonnet(name: str, *, together: bool = False) -> Callable[[Path], None]:
         workspace = load_workspace(folder)
         job = load_job(workspace, name)
         loaded = load(job, workspace, Values(given={}, as_of=dt.date(2026, 11, 1)))
-        by_key(loaded.engine, "milk", "farm_no")
+        by_key(loaded.engine, "milk", ("farm_no",))
         if together:
             bring_together(loaded.engine)
 

@@ -44,7 +44,7 @@ def main() -> None:
         date '2026-10-01' + (g % 31)::integer as day, (100 + g % 1900)::integer as litres,
         (g % 99999 / 100)::decimal(12, 2) as amount, (g * 7 % 500)::integer as cells from range({keys} * 10) t(g)"""
     )
-    slices = by_key(engine, "milk", "farm_no")
+    slices = by_key(engine, "milk", ("farm_no",))
     with tempfile.TemporaryDirectory() as folder:
         job = _job(Path(folder), count)
         context = _context(list(slices.counts))

@@ -34,6 +34,7 @@ def package(key: str, *addresses: str, state: State = State.READY) -> PackageRec
         to=addresses[:1],
         cc=addresses[1:],
         bcc=(),
+        files=(f"{key}.pdf",),
         sha256="1" * 64,
         deliveries=tuple(DeliveryRecord(address=address) for address in addresses),
     )

@@ -26,7 +26,7 @@ def split(values: list[object], kind: str = "varchar") -> tuple[Slices, dict[str
             f"create table milk as select unnest($v::{kind}[]) as k, unnest(range(len($v::{kind}[]))) as n",
             {"v": values},
         )
-        slices = by_key(engine, "milk", "k")
+        slices = by_key(engine, "milk", ("k",))
         keys = list(slices.counts)
         found = dict(rows_of(engine, ["n"], keys))
         bring_together(engine)
@@ -78,8 +78,8 @@ def test_numbers_that_cannot_be_told_apart_are_no_keys(kind: str, value: float) 
 def test_a_floating_amount_becomes_a_decimal_and_one_that_is_none_is_refused() -> None:
     with closing(Engine()) as engine:
         engine.query("create table milk as select 'a' as k, unnest([0.1, 0.2, 0.3]) as v")
-        by_key(engine, "milk", "k")
+        by_key(engine, "milk", ("k",))
         assert str(engine.query("select sum(v) from gonnet_rows")[0][0]).rstrip("0") == "0.6"
         engine.query("create table sour as select 'a' as k, unnest([1.0, 'nan'::double]) as v")
         with pytest.raises(DataError, match="row 2 of data set 'sour' has nan in column 'v'"):
-            by_key(engine, "sour", "k")
+            by_key(engine, "sour", ("k",))

@@ -72,7 +72,8 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
         _show.line(f"  {name:<16} {_show.amount(value) if value else 'empty'}")
     for document in package.documents:
         pages = f", {_show.many(document.pages, 'page')}" if document.pages else ""
-        _show.line(f"  {document.name}   {_show.many(document.rows, 'row')}{pages}, {_show.size(document.bytes)}")
+        rows = f"{_show.many(document.rows, 'row')}{pages}, " if document.report else ""
+        _show.line(f"  {document.name}   {rows}{_show.size(document.bytes)}")
         _show.line(f"    SHA-256 {document.sha256}", "bright_black")
     for message in package.messages:
         _show.line()
@@ -81,6 +82,8 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
             if found:
                 _show.line(f"{name:<8} {', '.join(found)}")
         _show.line(f"Subject  {message.subject}")
+        if len(message.files) != len(package.documents):
+            _show.line(f"Files    {', '.join(message.files)}")
         for text in _body(tools.store.get(message.sha256)).splitlines():
             _show.line(f"  {text}")
         for part in message.deliveries:

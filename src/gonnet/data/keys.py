@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from gonnet.data.engine import Engine, quoted
 from gonnet.errors import DataError
 
@@ -16,7 +14,7 @@ BETWEEN = "/"
 _EXACT_FLOAT = 2**53
 
 
-def key_text(engine: Engine, table: str, columns: Sequence[str], *, where: str = "") -> str:
+def key_text(engine: Engine, table: str, columns: tuple[str, ...], *, where: str = "") -> str:
     """The SQL expression that gives the key of a row of `table` as text, or NULL where any part of it is empty.
 
     Args:

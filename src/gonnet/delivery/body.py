@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
+from html.parser import HTMLParser
 from types import MappingProxyType
 
 from markdown_it import MarkdownIt
@@ -25,12 +27,22 @@ class Body:
         html: HTML in the source is text, not markup.
         style: The style sheet of its HTML.
         pictures: Name → PNG or JPEG that the HTML shows as `cid:` and the name (RFC 2392).
+        is_page: Whether the HTML is a whole page of its own.
     """
 
     text: str
     html: str
     style: str = ""
     pictures: Mapping[str, bytes] = field(default_factory=dict)
+    is_page: bool = False
+
+    @classmethod
+    def of_page(cls, page: str) -> Body:
+        """The body that is an HTML page, with the plain text that it says."""
+        reader = _PageText()
+        reader.feed(page)
+        reader.close()
+        return cls(text=reader.text(), html=page, is_page=True)
 
     @classmethod
     def of(cls, markup: str) -> Body:
@@ -55,6 +67,59 @@ class Body:
         if mark in found[0] or mark in found[1]:
             raise ValueError("it does not stand in a paragraph of its own")
         return Body(text=found[0], html=found[1], style=style, pictures={**self.pictures, **pictures})
+
+
+_BLOCKS = frozenset(
+    ("p", "div", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "table", "tr", "blockquote", "section", "header",
+     "footer", "address")
+)  # fmt: skip
+_UNSEEN = frozenset(("style", "script", "title", "head"))
+
+
+class _PageText(HTMLParser):
+    """The text of an HTML page: a line for each block, list entries with a mark, links with where they lead."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._parts: list[str] = []
+        self._unseen = 0
+        self._link, self._shown = "", ""
+
+    def text(self) -> str:
+        """What was read, without blank lines in a row."""
+        lines = [" ".join(line.split()) for line in "".join(self._parts).split("\n")]
+        return re.sub(r"\n{3,}", "\n\n", "\n".join(lines)).strip("\n") + "\n"
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        if tag in _UNSEEN:
+            self._unseen += 1
+        elif tag in _BLOCKS:
+            self._parts.append("\n\n" if tag != "tr" else "\n")
+        elif tag in ("br", "hr"):
+            self._parts.append("\n")
+        elif tag == "li":
+            self._parts.append("\n- ")
+        elif tag in ("td", "th"):
+            self._parts.append(" ")
+        elif tag == "a":
+            self._link, self._shown = dict(attrs).get("href") or "", ""
+        elif tag == "img":
+            self.handle_data(dict(attrs).get("alt") or "")
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag in _UNSEEN:
+            self._unseen = max(0, self._unseen - 1)
+        elif tag in _BLOCKS:
+            self._parts.append("\n\n" if tag != "tr" else "\n")
+        elif tag == "a" and self._link:
+            if self._link.removeprefix("mailto:") != self._shown.strip():
+                self._parts.append(f" ({self._link})")
+            self._link = ""
+
+    def handle_data(self, data: str) -> None:
+        if not self._unseen:
+            self._shown += data
+            self._parts.append(data.replace("\n", " "))
 
 
 def _as_text(tokens: Sequence[Token]) -> str:

@@ -25,6 +25,7 @@ from gonnet.recipients import Address
 from gonnet.wording.languages import direction, language_tag
 
 _TYPES = {
+    "zip": "application/zip",
     "csv": "text/csv",
     "html": "text/html",
     "pdf": "application/pdf",
@@ -52,6 +53,7 @@ class Envelope:
         bcc: Addresses that get it unseen: in no header line.
         message_id: With its angle brackets.
         important: Whether it is marked so (RFC 2156, 5.3.6).
+        headers: Header lines of its own: name and text.
     """
 
     sender: Address
@@ -61,6 +63,7 @@ class Envelope:
     cc: tuple[Address, ...] = ()
     bcc: tuple[Address, ...] = ()
     important: bool = False
+    headers: tuple[tuple[str, str], ...] = ()
 
     def everybody(self) -> tuple[Address, ...]:
         """Every envelope address once, To first."""
@@ -89,12 +92,16 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
         locale: The CLDR locale of the texts.
     """
     outer, inner = _boundaries(envelope.message_id)
-    page = _PAGE.format(
-        lang=html.escape(language_tag(locale), quote=True),
-        way=direction(locale),
-        style=f"<style>{body.style}</style>" if body.style else "",
-        title=html.escape(headers.clean(subject)),
-        body=body.html,
+    page = (
+        body.html
+        if body.is_page
+        else _PAGE.format(
+            lang=html.escape(language_tag(locale), quote=True),
+            way=direction(locale),
+            style=f"<style>{body.style}</style>" if body.style else "",
+            title=html.escape(headers.clean(subject)),
+            body=body.html,
+        )
     )
     block = b"".join(
         [
@@ -106,6 +113,7 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
             f"Message-ID: {envelope.message_id}\r\n".encode("ascii"),
             b"Auto-Submitted: auto-generated\r\n",  # RFC 3834, 5.1: no automatic answers
             b"Importance: high\r\nPriority: urgent\r\n" if envelope.important else b"",
+            *(headers.unstructured(name, text) for name, text in envelope.headers),
             b"MIME-Version: 1.0\r\n",
             f'Content-Type: multipart/mixed; boundary="{outer}"\r\n'.encode("ascii"),
         ]
@@ -166,7 +174,7 @@ def _require_lines(block: bytes, envelope: Envelope) -> None:
     wanted += ["Reply-To"] if envelope.reply_to else []
     wanted += ["Subject", "Message-ID", "Auto-Submitted"]
     wanted += ["Importance", "Priority"] if envelope.important else []
-    wanted += ["MIME-Version", "Content-Type"]
+    wanted += [*(name for name, _ in envelope.headers), "MIME-Version", "Content-Type"]
     if headers.names_of(block) != wanted:
         raise ValueError("the header lines of a message are not the ones that were written")
 

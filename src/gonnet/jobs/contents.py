@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -12,6 +13,17 @@ from gonnet.jobs import secrets
 from gonnet.jobs.parts import Name, Part
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Format, as_tuple
+
+
+def merged_or_named(value: str) -> str:
+    """A password as a file may have it: merged from the recipient's line, or named.
+
+    Raises:
+        ValueError: it stands in the file itself.
+    """
+    if "{{" not in value and not secrets.is_reference(value):
+        raise ValueError("a password does not stand in a file: merge one, or write ${NAME} and set NAME")
+    return value
 
 
 class Password(Part):
@@ -37,9 +49,7 @@ class Password(Part):
     @field_validator("open")
     @classmethod
     def _not_the_same_for_all_in_the_file(cls, value: str) -> str:
-        if "{{" not in value and not secrets.is_reference(value):
-            raise ValueError("a password does not stand in a file: merge one, or write ${NAME} and set NAME")
-        return value
+        return merged_or_named(value)
 
 
 def _as_formats(value: object) -> object:
@@ -135,10 +145,53 @@ class JoinSpec(Part):
     cover: str | None = None
 
 
+class ZipSpec(Part):
+    """That all files of a package go as one zip.
+
+    Attributes:
+        password: What opens it (AES-256): a text such as `{{ recipient.pin }}`, or `${NAME}` from the environment.
+    """
+
+    password: str | None = None
+
+    @field_validator("password")
+    @classmethod
+    def _not_the_same_for_all_in_the_file(cls, value: str | None) -> str | None:
+        return value if value is None else merged_or_named(value)
+
+
+def _as_zip(value: object) -> object:
+    return {} if value is True else None if value is False else value
+
+
+_UNITS = {"kb": 1000, "mb": 1000**2, "kib": 1024, "mib": 1024**2}
+
+
+def _as_bytes(value: object) -> object:
+    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kKmM]i?[bB])\s*", value) if isinstance(value, str) else None
+    if found is None:
+        raise ValueError(f"'{value}' is not a size; write one such as 10 MB")
+    return int(float(found[1]) * _UNITS[found[2].lower()])
+
+
+class Limit(Part):
+    """How large a message may be.
+
+    Attributes:
+        size: Bytes, as the message travels.
+        over: What becomes of a larger one: it is held, its files are put into a zip, or go in several messages.
+    """
+
+    size: Annotated[int, BeforeValidator(_as_bytes), Field(ge=1000)]
+    over: Literal["hold", "zip", "split"] = "hold"
+
+
 class PackageSpec(Part):
     """What a recipient is to get, and what the files are called."""
 
     join: JoinSpec | None = None
+    zip: Annotated[ZipSpec | None, BeforeValidator(_as_zip)] = None
+    limit: Limit | None = None
     enclose: Annotated[tuple[Enclosure, ...], BeforeValidator(_as_enclosures)] = ()
     documents: tuple[DocumentSpec, ...] = Field(min_length=1)
     name: Text

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field, replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
+from gonnet.errors import JobError
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.parts import Name, Names, Part
@@ -141,11 +143,35 @@ class Guard(Part):
     held: Share | None = None
 
 
+_HEADERS = ("Feedback-ID", "Keywords", "List-Help", "List-ID", "List-Post", "List-Unsubscribe", "List-Unsubscribe-Post",
+    "Organization", "Precedence")  # fmt: skip
+
+
 class Message(Part):
-    """Subject and body of what is mailed."""
+    """Subject and body of what is mailed.
+
+    Attributes:
+        body: CommonMark, of which the plain text and the HTML are made; or
+        page: an HTML file of the workspace, of which the plain text is made.
+        headers: Header lines of one's own: some of mailing lists, and those that begin with X-.
+    """
 
     subject: Text
-    body: Text
+    body: Text | None = None
+    page: Text | None = None
+    headers: dict[str, Text] = {}
+
+    @model_validator(mode="after")
+    def _one_body_and_harmless_headers(self) -> Message:
+        if (self.body is None) == (self.page is None):
+            raise ValueError("a message has either a `body`, or a `page`: an HTML file")
+        for name in self.headers:
+            own = re.fullmatch(r"X-[A-Za-z0-9-]+", name) and not name.casefold().startswith(("x-gonnet", "x-mailer"))
+            if not own and name not in _HEADERS:
+                raise ValueError(
+                    f"the header '{name}' is not one that a job may set; these are: X-…, {', '.join(_HEADERS)}"
+                )
+        return self
 
 
 class EmailSpec(Part):
@@ -220,6 +246,7 @@ class Job:
     Attributes:
         name: The file's stem.
         path: The file, as the operator would name it (relative to the workspace).
+        folder: The workspace's folder.
         file: Its contents.
         positions: Line and column of every part.
         digest: SHA-256 of the file's bytes, hexadecimal.
@@ -229,6 +256,7 @@ class Job:
 
     name: str
     path: Path
+    folder: Path
     file: JobFile
     positions: Positions
     digest: str
@@ -268,6 +296,23 @@ class Job:
         """A text of this job with the place where it stands."""
         tag = getattr(source, "tag", "")
         return Template(source=source, where=self.at(*place, tag) if tag else self.at(*place))
+
+    def body(self, name: str) -> Template:
+        """The body of a message: CommonMark from the job, or HTML from a file.
+
+        Raises:
+            JobError: the file cannot be read.
+        """
+        message = self.file.messages[name]
+        if message.page is None:
+            return self.text(message.body or "", "messages", name, "body")
+        try:
+            source = (self.folder / message.page).read_text("utf-8")
+        except (OSError, UnicodeError) as error:
+            why = getattr(error, "strerror", None) or "it is not UTF-8"
+            where = self.at("messages", name, "page")
+            raise JobError(f"the page {message.page} cannot be read: {why}", where=where, fix="Correct it") from error
+        return Template(source=source, where=str(message.page))
 
     @property
     def email(self) -> EmailSpec | None:

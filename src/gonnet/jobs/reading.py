@@ -48,7 +48,8 @@ def load_job(workspace: Workspace, name: str) -> Job:
     raw = _bytes_of(path, shown)
     tree, positions = _parse(raw, shown)
     file = _validated(JobFile, tree, positions, shown)
-    return Job(name=name, path=shown, file=file, positions=positions, digest=hashlib.sha256(raw).hexdigest(), tree=tree)
+    digest = hashlib.sha256(raw).hexdigest()
+    return Job(name=name, path=shown, folder=workspace.folder, file=file, positions=positions, digest=digest, tree=tree)
 
 
 def load_workspace(folder: Path) -> Workspace:

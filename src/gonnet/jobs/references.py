@@ -240,8 +240,10 @@ def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: W
         yield from wording.check(template, known)
     for name, message in job.file.messages.items():
         yield from wording.check(job.text(message.subject, "messages", name, "subject"), known)
-        body = job.text(message.body, "messages", name, "body")
-        yield from wording.check(body, known | {"reports": tuple(job.file.reports)})
+        reports = {"reports": tuple(job.file.reports)} if message.page is None else {}
+        yield from wording.check(job.body(name), known | reports)
+        for header, text in message.headers.items():
+            yield from wording.check(job.text(text, "messages", name, "headers", header), known)
 
 
 def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | int, ...]) -> Iterator[JobError]:
@@ -315,7 +317,10 @@ def package_texts(job: Job) -> Iterator[Template]:
     for at, spec in enumerate(job.file.recipients):
         if spec.bundle is not None and spec.bundle.name is not None:
             yield job.text(spec.bundle.name, *job.place_of_list(at), "bundle", "name")
-    for index, document in enumerate(job.file.package.documents):
+    package = job.file.package
+    if package.zip is not None and package.zip.password and not is_reference(package.zip.password):
+        yield job.text(package.zip.password, "package", "zip", "password")
+    for index, document in enumerate(package.documents):
         if document.file is not None:
             yield job.text(document.file, "package", "documents", index, "file")
         if document.password and not is_reference(document.password.open):
@@ -324,7 +329,7 @@ def package_texts(job: Job) -> Iterator[Template]:
 
 def reports_in_messages(job: Job) -> tuple[str, ...]:
     """The reports that stand in the bodies of messages."""
-    return reports_in(" ".join(message.body for message in job.file.messages.values()), job)
+    return reports_in(" ".join(message.body or "" for message in job.file.messages.values()), job)
 
 
 def reports_in(body: str, job: Job) -> tuple[str, ...]:
@@ -336,4 +341,6 @@ def messages(job: Job) -> Iterator[Template]:
     """The texts of every message of the job."""
     for name, message in job.file.messages.items():
         yield job.text(message.subject, "messages", name, "subject")
-        yield job.text(message.body, "messages", name, "body")
+        yield job.body(name)
+        for header, text in message.headers.items():
+            yield job.text(text, "messages", name, "headers", header)

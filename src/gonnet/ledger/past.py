@@ -45,6 +45,7 @@ def sent_before(work: Connection, job: str) -> dict[str, Sent]:
     )
     shown: dict[int, list[str]] = {}
     query = select(document.package_id, document.content).join(last, last.c.id == document.package_id)
+    query = query.where(document.content != "")  # a zip shows what its files show
     for number, content in work.execute(query.order_by(document.id)):
         shown.setdefault(number, []).append(content)
     rows = work.execute(

@@ -48,7 +48,7 @@ class DocumentRecord:
 
     Attributes:
         sha256: Of its bytes: where the store keeps it.
-        content: The same before it was encrypted: what can be compared with another time.
+        content: The same before it was encrypted: what can be compared with another time; empty for a zip of others.
     """
 
     name: str
@@ -90,6 +90,7 @@ class MessageRecord:
 
     Attributes:
         called: Which message of the job it is.
+        files: Names of the package's files that are attached to it.
         sha256: Where the store keeps its text and headers.
     """
 
@@ -100,6 +101,7 @@ class MessageRecord:
     to: tuple[str, ...]
     cc: tuple[str, ...]
     bcc: tuple[str, ...]
+    files: tuple[str, ...]
     sha256: str
     deliveries: tuple[DeliveryRecord, ...]
     id: int = 0

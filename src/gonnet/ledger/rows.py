@@ -100,6 +100,7 @@ def package_of(
                 to=tuple(m.to),
                 cc=tuple(m.cc),
                 bcc=tuple(m.bcc),
+                files=tuple(m.files),
                 sha256=m.sha256,
                 deliveries=tuple(
                     DeliveryRecord(

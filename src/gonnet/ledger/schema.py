@@ -73,6 +73,7 @@ messages = Table(
     Column("to", JSON, nullable=False),
     Column("cc", JSON, nullable=False),
     Column("bcc", JSON, nullable=False),
+    Column("files", JSON, nullable=False),
     Column("sha256", String(64), nullable=False),
 )
 

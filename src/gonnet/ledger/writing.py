@@ -72,6 +72,7 @@ class RunWriter:
                 "to": list(message.to),
                 "cc": list(message.cc),
                 "bcc": list(message.bcc),
+                "files": list(message.files),
                 "sha256": message.sha256,
             },
         )

@@ -13,6 +13,7 @@ from gonnet.jobs.people import Bundle
 from gonnet.jobs.secrets import Secrets, is_reference
 from gonnet.jobs.values import CsvForm, Joint
 from gonnet.packages.names import Names, safe_name
+from gonnet.packages.parcels import Parcel, require_zip_lock
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 from gonnet.packages.protection import Lock, require
 from gonnet.recipients import Addressed
@@ -64,11 +65,14 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
         if addressed.bundle is None:
             slices = (SlicePlan(addressed.key, names),)
         documents: tuple[DocumentPlan, ...] = ()
+        parcel = None
         if decision.drawn:
             maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
             try:
                 documents = tuple(maker.documents(slices))
+                parcel = maker.parcel(documents)
             except DataError as error:  # one bad line fails alone
+                documents = ()
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
         yield PackagePlan(
             addressed=addressed,
@@ -78,6 +82,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             names=names,
             slices=slices,
             locale=locale,
+            parcel=parcel,
             enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
         )
 
@@ -133,6 +138,43 @@ class _Maker:
         else:
             for part in slices:
                 yield from self._of(part, self._known.evaluated[part.key], self._stem(part))
+
+    def parcel(self, documents: Sequence[DocumentPlan]) -> Parcel:
+        """How the files travel; a zip is called as the package.
+
+        Raises:
+            DataError: the zip is to have a password, and the recipient has none.
+            JobError: a variable is not set, or what protects zips is not installed.
+        """
+        spec = self._job.file.package
+        stem = documents[0].file_name.rpartition(".")[0] if len(documents) == 1 else ""
+        bundle = self._bundle if self._bundle is not None and self._bundle.name is not None else None
+        whole = SlicePlan(self._key, self._names)
+        if not stem and (spec.zip is not None or (spec.limit is not None and spec.limit.over == "zip")):
+            text = bundle.name if bundle is not None and bundle.name is not None else spec.name
+            place = (*self._place_of(bundle), "bundle", "name") if bundle is not None else ("package", "name")
+            stem = self._filled(text, place, whole)
+        password = spec.zip.password if spec.zip is not None else None
+        if password is not None:
+            require_zip_lock(self._job.at("package", "zip", "password"))
+            password = self._secret(password, ("package", "zip", "password"))
+        return Parcel(name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit)
+
+    def _secret(self, text: str, place: tuple[str | int, ...]) -> str:
+        """A password: named, or merged from the line of who gets the package.
+
+        Raises:
+            DataError: the recipient has none: nothing is ever sent open that was to be protected.
+            JobError: a variable is not set.
+        """
+        where = self._job.at(*place)
+        if is_reference(text):
+            secret = self._known.secrets.resolve(text, where)
+        else:
+            secret = self._reading.wording.fill(self._job.text(text, *place), self._names, key=self._key)
+        if not secret.strip():
+            raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
+        return secret.strip()
 
     def _stem(self, part: SlicePlan, bundle: Bundle | None = None) -> str:
         """What files are called, without ending."""
@@ -242,18 +284,11 @@ class _Maker:
             return None
         job, known = self._job, self._known.secrets
         place = ("package", "documents", index, "password")
-        where = job.at(*place, "open")
-        require(spec.format, where)
-        text = spec.password.open
-        if is_reference(text):
-            secret = known.resolve(text, where)
-        else:
-            secret = self._reading.wording.fill(job.text(text, *place, "open"), self._names, key=self._key)
-        if not secret.strip():
-            raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
+        require(spec.format, job.at(*place, "open"))
+        secret = self._secret(spec.password.open, (*place, "open"))
         change = known.resolve(spec.password.change, job.at(*place, "change")) if spec.password.change else ""
         return Lock(
-            open=secret.strip(),
+            open=secret,
             change=change,
             may_print=spec.password.allow_print,
             may_copy=spec.password.allow_copy,

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from gonnet.jobs.models import Job
 from gonnet.jobs.values import CsvForm, Format, Joint
+from gonnet.packages.parcels import Parcel
 from gonnet.packages.protection import Lock
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated
@@ -93,6 +94,7 @@ class PackagePlan:
         enclosures: The fixed files that go with it.
         names: What its texts may merge.
         slices: The keys whose rows it has, in order.
+        parcel: How its files travel; None where they are not drawn.
         locale: The language and territory of its documents.
         if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
         last: SHA-256 of what each document that was last sent showed.
@@ -106,6 +108,7 @@ class PackagePlan:
     slices: tuple[SlicePlan, ...]
     locale: str
     enclosures: tuple[str, ...] = ()
+    parcel: Parcel | None = None
     if_unchanged: Decision | None = None
     last: tuple[str, ...] = ()
 

@@ -7,19 +7,23 @@ import json
 from collections.abc import Sequence
 
 
-def seal_of(key: str, documents: Sequence[tuple[str, str]], messages: Sequence[tuple[str, str, Sequence[str]]]) -> str:
+def seal_of(
+    key: str,
+    documents: Sequence[tuple[str, str]],
+    messages: Sequence[tuple[str, str, Sequence[str], Sequence[str]]],
+) -> str:
     """One SHA-256 (hexadecimal) over all that leaves with a package.
 
     Args:
         key: The package's key.
         documents: File name and SHA-256 of each document, in order.
-        messages: Message-ID, SHA-256 and envelope addresses of each message, in order.
+        messages: Message-ID, SHA-256, envelope addresses and attached files of each message, in order.
     """
     canonical = json.dumps(
         {
             "key": key,
             "documents": [list(document) for document in documents],
-            "messages": [[message_id, digest, list(envelope)] for message_id, digest, envelope in messages],
+            "messages": [[name, digest, list(envelope), list(files)] for name, digest, envelope, files in messages],
         },
         ensure_ascii=True,
         separators=(",", ":"),

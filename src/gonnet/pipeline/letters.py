@@ -27,20 +27,32 @@ class Letter:
 
     Attributes:
         reports: The reports that may stand in its body.
+        is_page: Whether its body is HTML, not CommonMark.
+        headers: Header lines of its own.
     """
 
     subject: Template
     body: Template
     reports: tuple[str, ...]
+    is_page: bool = False
+    headers: tuple[tuple[str, Template], ...] = ()
 
 
 def letters(job: Job) -> dict[str, Letter]:
-    """Name → message, in the language for which the job was read."""
+    """Name → message, in the language for which the job was read.
+
+    Raises:
+        JobError: the file of a page cannot be read.
+    """
     return {
         name: Letter(
             subject=job.text(text.subject, "messages", name, "subject"),
-            body=job.text(text.body, "messages", name, "body"),
-            reports=references.reports_in(text.body, job),
+            body=job.body(name),
+            reports=references.reports_in(text.body or "", job),
+            is_page=text.page is not None,
+            headers=tuple(
+                (header, job.text(value, "messages", name, "headers", header)) for header, value in text.headers.items()
+            ),
         )
         for name, text in job.file.messages.items()
     }

@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from gonnet.packages import DocumentPlan, PartPlan
+from gonnet.packages.parcels import Parcel
 from gonnet.recipients import Recipient
 from gonnet.reports.laid import Layout
 from gonnet.reports.layout import Setter
@@ -31,6 +32,7 @@ class Order:
     locale: str
     documents: tuple[DocumentPlan, ...]
     enclosures: tuple[str, ...]
+    parcel: Parcel | None
     slices: tuple[Slice, ...]
     names: Mapping[str, object]
     contacts: tuple[Recipient, ...]

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import lru_cache
 from pathlib import Path
+from typing import NamedTuple
 
 from gonnet import checks, delivery, packages
 from gonnet.checks import Hit, Watch
@@ -22,6 +23,7 @@ from gonnet.errors import DataError
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
 from gonnet.packages import DocumentPlan
+from gonnet.packages.parcels import Parcel, TooLargeError, shared_out, travelling, zipped
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.enclosures import Enclosed, free_name
 from gonnet.pipeline.letters import Letter, Sender
@@ -142,14 +144,20 @@ class _Worker:
                 part = self._bench.enclosures[file]
                 hits += self._bench.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
                 documents.append(_enclosed_record(part, documents))
+            written: list[tuple[Recipient, _Written]] = []
             for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
-                record, found = self._message(order, contact, message_id)
-                messages.append(record)
+                message, found = self._written(order, contact, message_id)
+                written.append((contact, message))
                 hits += found
+            attached = self._attached(order.parcel, documents, max((len(m.sealed) for _, m in written), default=0))
+            for contact, message in written:
+                messages += self._recorded(order, contact, message, attached)
         except UnprintableError as error:
             held = Cause.UNPRINTABLE, str(error)
         except (DataError, PasswordError) as error:
             held = Cause.TEXT, str(error)
+        except TooLargeError as error:
+            held = Cause.SIZE, str(error)
         if hits:
             held = Cause.LEAK, checks.told(hits)
         return Made(
@@ -184,15 +192,43 @@ class _Worker:
             content=content,
         )
 
-    def _message(self, order: Order, contact: Recipient, message_id: str) -> tuple[MessageRecord, tuple[Hit, ...]]:
+    def _attached(self, parcel: Parcel | None, documents: list[DocumentRecord], body: int) -> list[DocumentRecord]:
+        """The files that are attached: those of the package, or a zip of them, which then is one of its files too."""
+        if parcel is None or not documents:
+            return documents
+        limit = parcel.limit
+        whole = body + sum(travelling(document.bytes) for document in documents)
+        if not parcel.zipped and (limit is None or limit.over != "zip" or whole <= limit.size):
+            return documents
+        store = self._bench.store
+        data = zipped([(document.name, store.get(document.sha256)) for document in documents], parcel.password)
+        packed = DocumentRecord(
+            name=parcel.name,
+            report="",
+            format="zip",
+            sha256=store.put(data),
+            bytes=len(data),
+            pages=None,
+            rows=0,
+            content="",
+        )
+        documents.append(packed)
+        return [packed]
+
+    def _written(
+        self, order: Order, contact: Recipient, message_id: str, more: str = ""
+    ) -> tuple[_Written, tuple[Hit, ...]]:
         desk = self._desk(contact.language)
         letter, wording, sender = desk.version.letters[order.message], desk.wording, self._bench.sender
         assert sender is not None
         marks = {name: f"\ue000{name}\ue001" for name in letter.reports}  # of private use: no text has them
         names = {**order.names, **desk.version.common, "recipient": contact.fields, "reports": marks}
         wording.numbers.clear()
-        subject = wording.fill(letter.subject, names, key=order.key)
-        body = delivery.Body.of(wording.fill_markup(letter.body, names, key=order.key))
+        subject = wording.fill(letter.subject, names, key=order.key) + more
+        if letter.is_page:
+            body = delivery.Body.of_page(wording.fill_page(letter.body, names, key=order.key))
+        else:
+            body = delivery.Body.of(wording.fill_markup(letter.body, names, key=order.key))
         numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
         for name, mark in marks.items():
             if mark in body.html:
@@ -200,7 +236,11 @@ class _Worker:
                 body = _with_report(body, mark, desk.painter.inline(layout, name), letter.body.where)
                 numbers += layout.merged
                 numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
-        text = f"{subject}\n{body.text}"
+        own: list[tuple[str, str]] = []
+        for name, template in letter.headers:
+            wording.numbers.clear()
+            own.append((name, wording.fill(template, names, key=order.key)))
+            numbers.append((own[-1][1], tuple(wording.numbers)))
         envelope = Envelope(
             sender=sender.address,
             reply_to=sender.reply_to,
@@ -209,22 +249,51 @@ class _Worker:
             bcc=contact.bcc,
             message_id=message_id,
             important=order.important,
+            headers=tuple(own),
         )
         sealed = delivery.write_message(envelope, subject, body, desk.version.look.house.locale)
-        said = checks.read_back(text.encode(), "text")
-        hits = self._bench.watch.search(order.owners, "the message", said, numbers)
-        record = MessageRecord(
-            message_id=message_id,
-            called=order.message,
-            subject=subject,
-            sender=sender.address.mailbox,
-            to=tuple(address.mailbox for address in contact.to),
-            cc=tuple(address.mailbox for address in contact.cc),
-            bcc=tuple(address.mailbox for address in contact.bcc),
-            sha256=self._bench.store.put(sealed),
-            deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()),
-        )
-        return record, hits
+        text = "\n".join((subject, body.text, *(value for _, value in own)))
+        hits = self._bench.watch.search(order.owners, "the message", checks.read_back(text.encode(), "text"), numbers)
+        if letter.is_page:
+            page = checks.read_back(body.html.encode(), "html")
+            hits += self._bench.watch.search(order.owners, "the page of the message", page, numbers)
+        return _Written(envelope, subject, sealed), hits
+
+    def _recorded(
+        self, order: Order, contact: Recipient, written: _Written, attached: Sequence[DocumentRecord]
+    ) -> Iterator[MessageRecord]:
+        """The message to one contact; or several, where its files do not go in one.
+
+        Raises:
+            TooLargeError: it is larger than it may be.
+        """
+        limit = order.parcel.limit if order.parcel is not None else None
+        parts = shared_out([document.bytes for document in attached], len(written.sealed), limit)
+        for number, part in enumerate(parts, 1):
+            here = written
+            if len(parts) > 1:
+                own_id = written.envelope.message_id.replace("@", f"-{number}@", 1)
+                here, _ = self._written(order, contact, own_id, f" ({number}/{len(parts)})")
+            yield MessageRecord(
+                message_id=here.envelope.message_id,
+                called=order.message,
+                subject=here.subject,
+                sender=here.envelope.sender.mailbox,
+                to=tuple(address.mailbox for address in contact.to),
+                cc=tuple(address.mailbox for address in contact.cc),
+                bcc=tuple(address.mailbox for address in contact.bcc),
+                files=tuple(attached[at].name for at in part),
+                sha256=self._bench.store.put(here.sealed),
+                deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in here.envelope.everybody()),
+            )
+
+
+class _Written(NamedTuple):
+    """A message up to its attachments."""
+
+    envelope: Envelope
+    subject: str
+    sealed: bytes
 
 
 def _enclosed_record(part: Enclosed, others: Sequence[DocumentRecord]) -> DocumentRecord:
@@ -253,7 +322,7 @@ def _sealed(key: str, documents: Sequence[DocumentRecord], messages: Sequence[Me
     return packages.seal_of(
         key,
         [(document.name, document.sha256) for document in documents],
-        [(m.message_id, m.sha256, [d.address for d in m.deliveries]) for m in messages],
+        [(m.message_id, m.sha256, [d.address for d in m.deliveries], m.files) for m in messages],
     )
 
 

@@ -117,10 +117,11 @@ def link_for(run: RunRecord, tools: Tools) -> SmtpLink:
 
 def _send_package(run: RunRecord, package: PackageRecord, tools: Tools, link: SmtpLink) -> State:
     try:
-        attachments = unsealed(package, tools)
+        files = unsealed(package, tools)
         state = package.state
         for message, delivery_id, address in _waiting(package):
-            data = delivery.compose(tools.store.get(message.sha256), attachments, tools.clock())
+            attached = [files[name] for name in message.files]
+            data = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
             state = _deliver(run, package, message, delivery_id, address, data, tools, link) or state
     except SealError as error:
         tools.ledger.hold(run.id, package.id, str(error))
@@ -145,23 +146,25 @@ def _deliver(
     return tools.ledger.answered(run.id, package.id, delivery_id, _STATES[reply.verdict], reply.code, reply.text)
 
 
-def unsealed(package: PackageRecord, tools: Tools) -> tuple[Attachment, ...]:
-    """The documents of a package, each checked against its digest and all against the seal.
+def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
+    """Name → the file, of those that are attached: each checked against its digest and all against the seal.
 
     Raises:
         SealError: something is not what was reviewed.
     """
     documents = [(document.name, document.sha256) for document in package.documents]
     messages = [
-        (message.message_id, message.sha256, [part.address for part in message.deliveries])
+        (message.message_id, message.sha256, [part.address for part in message.deliveries], message.files)
         for message in package.messages
     ]
     if seal_of(package.key, documents, messages) != package.seal:
         raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
-    return tuple(
-        Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))
+    attached = {name for message in package.messages for name in message.files}
+    return {
+        document.name: Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))
         for document in package.documents
-    )
+        if document.name in attached
+    }
 
 
 def trial(
@@ -193,12 +196,13 @@ def trial(
     replies = []
     with closing(link_for(run, tools)) as link:
         for package in chosen[:first]:
-            attachments = unsealed(package, tools)
+            files = unsealed(package, tools)
             for message in package.messages:
                 sealed = delivery.for_trial(
                     tools.store.get(message.sha256), message.subject, _envelope(message, address), address
                 )
-                data = delivery.compose(sealed, attachments, tools.clock())
+                attached = [files[name] for name in message.files]
+                data = delivery.compose(sealed, attached, tools.clock())
                 reply = link.offer(message.sender, address.mailbox, data, lambda: True)
                 assert reply is not None
                 tools.ledger.record_trial(

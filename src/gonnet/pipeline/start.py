@@ -106,7 +106,7 @@ def _require(engine: Engine, column: str, path: Path, option: str) -> None:
 
 
 def _keys(engine: Engine, column: str) -> set[str]:
-    expression = key_text(engine, "rows", column)
+    expression = key_text(engine, "rows", (column,))
     return {str(key) for (key,) in engine.query(f"select distinct {expression} from rows") if key is not None}
 
 
@@ -138,7 +138,7 @@ def _key_column(engine: Engine, columns: Sequence[ColumnType], keys: set[str], b
 
 def _usable(engine: Engine, column: str) -> bool:
     try:
-        engine.query(f"select {key_text(engine, 'rows', column)} from rows limit 1")
+        engine.query(f"select {key_text(engine, 'rows', (column,))} from rows limit 1")
     except DataError:
         return False
     return True

@@ -53,10 +53,14 @@ def make(
 
 def _known_now(plan: PackagePlan, made: Made | None) -> tuple[PackagePlan, Made | None]:
     """The plan and what was made of it, now that it is known whether the documents show anything new."""
-    if made is None or plan.if_unchanged is None or plan.last != tuple(d.content for d in made.documents):
+    if made is None or plan.if_unchanged is None or plan.last != _contents(made):
         return plan, made
     skipped = plan.if_unchanged.outcome is Outcome.SKIPPED
     return replace(plan, decision=plan.if_unchanged), None if skipped else made
+
+
+def _contents(made: Made) -> tuple[str, ...]:
+    return tuple(document.content for document in made.documents if document.content)
 
 
 def _all_made(
@@ -102,6 +106,7 @@ def _order(
         locale=plan.locale,
         documents=plan.documents,
         enclosures=plan.enclosures,
+        parcel=plan.parcel,
         slices=tuple(Slice(part.key, rows.get(part.key, ()), part.names, part.label) for part in plan.slices),
         names=plan.names,
         contacts=contacts,

@@ -33,6 +33,7 @@ class Cause(StrEnum):
     LEAK = "leak check"
     UNPRINTABLE = "unprintable character"
     TEXT = "text that cannot be filled"
+    SIZE = "too large a message"
     EXPECTATION = "expectation"
     NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"

@@ -39,7 +39,7 @@ class Slices:
     trimmed: int
 
 
-def by_key(engine: Engine, table: str, by: Sequence[str], *, where: str = "") -> Slices:
+def by_key(engine: Engine, table: str, by: tuple[str, ...], *, where: str = "") -> Slices:
     """Give every row its key, from the columns `by`: `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = the first).
 
     What only counts and sums needs no order; what draws many slices calls `bring_together` first.
@@ -121,7 +121,7 @@ def rows_of(
         start = end
 
 
-def _key(engine: Engine, table: str, by: Sequence[str], where: str) -> tuple[str, int]:
+def _key(engine: Engine, table: str, by: tuple[str, ...], where: str) -> tuple[str, int]:
     """The SQL expression of the key, and in how many rows blanks had to be taken from it.
 
     Every different key is looked at once; where none has blanks, the rows' keys are taken as they are.

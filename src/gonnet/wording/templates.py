@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import html
 import re
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
@@ -32,9 +33,10 @@ class Wording:
     def __init__(self, house: House) -> None:
         self.house = house
         self.numbers: list[str] = []
-        self._known: tuple[dict[str, CompiledTemplate], ...] = ({}, {})
+        self._known: dict[tuple[int, str], CompiledTemplate] = {}
         self._plain = self._environment(self._as_text)
         self._markup = self._environment(self._as_escaped)
+        self._html = self._environment(self._as_html)
 
     def check(self, template: Template, known: Mapping[str, tuple[str, ...] | None]) -> Iterator[JobError]:
         """Yield a mistake for each syntax error and each name or field that `known` does not hold.
@@ -103,6 +105,10 @@ class Wording:
         """As `fill`, for a CommonMark text: merged values are escaped, so that none of them acts as markup."""
         return self._fill(self._markup, template, values, key)
 
+    def fill_page(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+        """As `fill`, for an HTML text: merged values are escaped, so that none of them acts as a tag."""
+        return self._fill(self._html, template, values, key)
+
     def _fill(
         self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
     ) -> str:
@@ -123,10 +129,10 @@ class Wording:
             ) from error
 
     def _compiled(self, environment: SandboxedEnvironment, source: str) -> CompiledTemplate:
-        known = self._known[environment is self._markup]
-        if source not in known:
-            known[source] = environment.from_string(source)
-        return known[source]
+        place = id(environment), source
+        if place not in self._known:
+            self._known[place] = environment.from_string(source)
+        return self._known[place]
 
     def _environment(self, finalize: object) -> SandboxedEnvironment:
         environment = SandboxedEnvironment(
@@ -152,6 +158,9 @@ class Wording:
 
     def _as_escaped(self, value: object) -> str:
         return _MARKUP.sub(r"\\\1", self._as_text(value))
+
+    def _as_html(self, value: object) -> str:
+        return html.escape(self._as_text(value), quote=True)
 
 
 class _Figure(str):
