@@ -94,7 +94,7 @@ class Ledger:
     def writing(self, **fields: object) -> Iterator[RunWriter]:
         """Open a run and close it when the block ends; one that fails is kept as broken off, and cannot be sent."""
         run_id = self._begin(fields)
-        writer = RunWriter(self._engine, self.place, self.note, run_id)
+        writer = RunWriter(self._engine, self.place, self.now, run_id)
         try:
             yield writer
         except BaseException:

@@ -9,9 +9,9 @@ from gonnet.ledger.records import HandOver
 
 _delivery, _message, _package = schema.deliveries.c, schema.messages.c, schema.packages.c
 
-ADD_PACKAGE = insert(schema.packages)
+ADD_PACKAGE = insert(schema.packages).returning(_package.id, sort_by_parameter_order=True)
 ADD_DOCUMENT = insert(schema.documents)
-ADD_MESSAGE = insert(schema.messages)
+ADD_MESSAGE = insert(schema.messages).returning(_message.id, sort_by_parameter_order=True)
 ADD_DELIVERY = insert(schema.deliveries)
 NOTE = insert(schema.events)
 

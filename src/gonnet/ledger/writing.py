@@ -4,87 +4,70 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import Connection, Engine, update
+from sqlalchemy import Connection, Engine, Insert, update
 
 from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import told
-from gonnet.ledger.records import HandOver, MessageRecord, PackageRecord, RunState
-
-Note = Callable[[Connection, int, str, int | None], None]
+from gonnet.ledger.records import DocumentRecord, HandOver, MessageRecord, PackageRecord, RunState
 
 
 class RunWriter:
     """Writes the packages of one run while they are made."""
 
-    def __init__(self, engine: Engine, place: Path, note: Note, run_id: int) -> None:
+    def __init__(self, engine: Engine, place: Path, now: Callable[[], str], run_id: int) -> None:
         self._engine = engine
-        self._note = note
+        self._now = now
         self.place = place
         self.id = run_id
 
     @told
     def add(self, packages: Sequence[PackageRecord]) -> None:
-        """Write some packages, in one transaction."""
+        """Write some packages, in one transaction: a statement for each table, not for each package."""
+        if not packages:
+            return
         with self._engine.begin() as work:
-            for package in packages:
-                self._add(work, package)
-
-    def _add(self, work: Connection, package: PackageRecord) -> None:
-        result = work.execute(
-            statements.ADD_PACKAGE,
-            {
-                "run_id": self.id,
-                "key": package.key,
-                "name": package.name,
-                "state": package.state,
-                "reason": package.reason,
-                "rows": package.rows,
-                "figures": dict(package.figures),
-                "odd": list(package.odd),
-                "seal": package.seal,
-                "keys": list(package.keys),
-                "steps": [list(step) for step in package.steps],
-            },
-        )
-        package_id = int(result.inserted_primary_key[0])  # type: ignore[index]
-        if package.documents:
-            fields = ("name", "report", "format", "sha256", "bytes", "pages", "rows", "content")
+            numbers = _numbers(work, statements.ADD_PACKAGE, [self._package(package) for package in packages])
+            numbered = list(zip(numbers, packages, strict=True))
+            documents = [_document(number, part) for number, package in numbered for part in package.documents]
+            if documents:
+                work.execute(statements.ADD_DOCUMENT, documents)
+            messages = [(number, message) for number, package in numbered for message in package.messages]
+            if messages:
+                ids = _numbers(work, statements.ADD_MESSAGE, [_message(number, part) for number, part in messages])
+                work.execute(
+                    statements.ADD_DELIVERY,
+                    [
+                        {"message_id": at, "address": delivery.address, "state": HandOver.WAITING}
+                        for at, (_, message) in zip(ids, messages, strict=True)
+                        for delivery in message.deliveries
+                    ],
+                )
+            at = self._now()
             work.execute(
-                statements.ADD_DOCUMENT,
-                [{"package_id": package_id} | {f: getattr(d, f) for f in fields} for d in package.documents],
+                statements.NOTE,
+                [
+                    {"run_id": self.id, "package_id": number, "at": at, "what": _what(package)}
+                    for number, package in numbered
+                ],
             )
-        for message in package.messages:
-            self._add_message(work, package_id, message)
-        said = f"{package.state}: {package.reason}" if package.reason else str(package.state)
-        self._note(work, self.id, said, package_id)
 
-    @staticmethod
-    def _add_message(work: Connection, package_id: int, message: MessageRecord) -> None:
-        result = work.execute(
-            statements.ADD_MESSAGE,
-            {
-                "package_id": package_id,
-                "message_id": message.message_id,
-                "called": message.called,
-                "subject": message.subject,
-                "sender": message.sender,
-                "to": list(message.to),
-                "cc": list(message.cc),
-                "bcc": list(message.bcc),
-                "files": list(message.files),
-                "sha256": message.sha256,
-            },
-        )
-        number = int(result.inserted_primary_key[0])  # type: ignore[index]
-        rows = [{"message_id": number, "address": d.address, "state": HandOver.WAITING} for d in message.deliveries]
-        work.execute(statements.ADD_DELIVERY, rows)
+    def _package(self, package: PackageRecord) -> dict[str, Any]:
+        same = ("key", "name", "state", "reason", "rows", "seal")
+        return {name: getattr(package, name) for name in same} | {
+            "run_id": self.id,
+            "figures": dict(package.figures),
+            "odd": list(package.odd),
+            "keys": list(package.keys),
+            "steps": [list(step) for step in package.steps],
+        }
 
     @told
     def note(self, what: str) -> None:
         """Write down that something happened in the run."""
         with self._engine.begin() as work:
-            self._note(work, self.id, what, None)
+            self._say(work, what)
 
     @told
     def close(self, *, seconds: float, account: Mapping[str, object], findings: Sequence[tuple[str, str]]) -> None:
@@ -100,4 +83,27 @@ class RunWriter:
                     findings=[list(finding) for finding in findings],
                 )
             )
-            self._note(work, self.id, "prepared", None)
+            self._say(work, "prepared")
+
+    def _say(self, work: Connection, what: str) -> None:
+        work.execute(statements.NOTE, {"run_id": self.id, "package_id": None, "at": self._now(), "what": what})
+
+
+def _numbers(work: Connection, statement: Insert, rows: Sequence[Mapping[str, Any]]) -> list[int]:
+    """Insert rows; the numbers that they got, in their order."""
+    return [int(number) for (number,) in work.execute(statement, list(rows))]
+
+
+def _document(package: int, part: DocumentRecord) -> dict[str, Any]:
+    same = ("name", "report", "format", "sha256", "bytes", "pages", "rows", "content")
+    return {name: getattr(part, name) for name in same} | {"package_id": package}
+
+
+def _message(package: int, message: MessageRecord) -> dict[str, Any]:
+    same = {name: getattr(message, name) for name in ("message_id", "called", "subject", "sender", "sha256")}
+    lists = {name: list(getattr(message, name)) for name in ("to", "cc", "bcc", "files")}
+    return {"package_id": package, **same, **lists}
+
+
+def _what(package: PackageRecord) -> str:
+    return f"{package.state}: {package.reason}" if package.reason else str(package.state)

@@ -49,7 +49,7 @@ class Painter:
     def __init__(self, look: Look, signs: Iterable[str] = ()) -> None:
         self._look = look
         self._family = family(look.fonts)
-        self._kept: Kept = {}
+        self._kept = Kept()
         self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *look.page_count, *signs))
 
     def draw(

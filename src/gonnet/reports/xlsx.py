@@ -5,12 +5,12 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import lru_cache
 from io import BytesIO
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-import xlsxwriter
 from PIL import Image
 from xlsxwriter.utility import xl_range
 
@@ -30,12 +30,10 @@ from gonnet.reports.columns import Kind, PlannedColumn, Shown
 from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
 from gonnet.reports.pen import MARK, tint_of
 from gonnet.reports.planned import Look, Picture, Space
+from gonnet.reports.xlsx_book import Book, Sheets
 from gonnet.reports.xlsx_chart import add_chart, columns_of
 from gonnet.wording.formats import excel_pattern
 from gonnet.wording.languages import direction
-
-if TYPE_CHECKING:
-    from xlsxwriter.workbook import Workbook
 
 _OPTIONS = {"in_memory": True}
 _MADE = dt.datetime(2000, 1, 1)  # noqa: DTZ001  the same input gives the same bytes
@@ -45,8 +43,18 @@ _PAPERS = {"A3": 8, "A4": 9, "A5": 11, "Letter": 1, "Legal": 5}  # ECMA-376, par
 _ROW_HEIGHT = 15.0  # points
 _MANY = 2_000
 
-Kept = dict[tuple[PlannedColumn, int], CellWriter]
-"""Column and style → the writer of its cells."""
+
+@dataclass(slots=True)
+class Kept:
+    """What is kept between the workbooks of a run.
+
+    Attributes:
+        writers: Column and style → the writer of its cells.
+        sheets: The style sheets.
+    """
+
+    writers: dict[tuple[PlannedColumn, int], CellWriter] = field(default_factory=dict)
+    sheets: Sheets = field(default_factory=dict)
 
 
 def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
@@ -61,7 +69,7 @@ def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
         DataError: a value does not fit a workbook's cell.
     """
     target = BytesIO()
-    workbook = xlsxwriter.Workbook(target, _OPTIONS)
+    workbook = Book(target, _OPTIONS, kept.sheets)
     workbook.set_properties({"title": xml_safe(layouts[0].title), "author": look.organisation, "created": _MADE})
     taken: set[str] = set()
     for layout in layouts:
@@ -73,13 +81,12 @@ def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
 class _Sheet:
     """One sheet being written from top to bottom."""
 
-    def __init__(self, workbook: Workbook, layout: Layout, look: Look, kept: Kept, name: str) -> None:
+    def __init__(self, workbook: Book, layout: Layout, look: Look, kept: Kept, name: str) -> None:
         self._sheet: Any = workbook.add_worksheet(name, RowsSheet)
         self._workbook = workbook
         self._layout = layout
         self._look = look
         self._kept = kept
-        self._styles: dict[tuple[tuple[str, object], ...], int] = {}
         self._locale = look.house.locale
         self._widths: dict[int, int] = {}
         self._row = 0
@@ -240,11 +247,12 @@ class _Sheet:
 
     def _writer(self, column: PlannedColumn, style: int) -> CellWriter:
         key = (column, style)
-        if key not in self._kept:
-            if len(self._kept) > _MANY:
-                self._kept.clear()
-            self._kept[key] = CellWriter(style, column.label)
-        return self._kept[key]
+        writers = self._kept.writers
+        if key not in writers:
+            if len(writers) > _MANY:
+                writers.clear()
+            writers[key] = CellWriter(style, column.label)
+        return writers[key]
 
     def _line(self, *cells: tuple[int, str, dict[str, object]]) -> None:
         """A row of texts: column, text, look."""
@@ -253,12 +261,8 @@ class _Sheet:
         self._row += 1
 
     def _style(self, look: dict[str, object]) -> int:
-        """The number of a look in the file; the same looks, asked for in the same order, have the same numbers."""
-        key = tuple(look.items())  # the same look in another order has a number of its own, which does no harm
-        if key not in self._styles:
-            form: Any = self._workbook.add_format(look)
-            self._styles[key] = form._get_xf_index()
-        return self._styles[key]
+        """The number of a look in the file."""
+        return self._workbook.number_of(look)
 
     def _print_set_up(self, layout: Layout) -> None:
         if layout.page.landscape:
