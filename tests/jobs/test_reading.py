@@ -67,10 +67,10 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
 def test_a_mistake_is_told_with_its_place_and_the_cure(dairy: Dairy, old: str, new: str, says: str) -> None:
     found = told(dairy, (old, new))
     if "address" in says:
-        from gonnet.pipeline.letters import sender_of
+        from gonnet.pipeline.letters import senders_of
 
         with dairy.tools() as tools, pytest.raises(JobError) as caught:
-            sender_of(dairy.job((old, new)), tools)
+            senders_of(dairy.job((old, new)), tools)
         found = [str(caught.value)]
     assert any(says in text for text in found), found
     assert all(text.startswith("jobs/statements.yaml:") for text in found)

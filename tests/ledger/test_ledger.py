@@ -21,7 +21,6 @@ RUN = {
     "job_sha256": "0" * 64,
     "as_of": "2026-11-05",
     "parameters": {"period": "2026-10"},
-    "server": "office",
 }
 
 
@@ -35,6 +34,7 @@ def package(key: str, *addresses: str, state: State = State.READY) -> PackageRec
         cc=addresses[1:],
         bcc=(),
         files=(f"{key}.pdf",),
+        server="office",
         sha256="1" * 64,
         deliveries=tuple(DeliveryRecord(address=address) for address in addresses),
     )

@@ -57,6 +57,10 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
             {"name": d.name, "sha256": d.sha256, "bytes": d.bytes, "rows": d.rows, "pages": d.pages}
             for d in package.documents
         ],
+        "files": [
+            {"folder": part.root, "place": part.put_at or part.place, "state": str(part.state), "reply": part.reply}
+            for part in package.filings
+        ],
         "messages": [
             {
                 "subject": message.subject,

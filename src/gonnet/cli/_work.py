@@ -60,7 +60,7 @@ def prepared(
         summary(run, packages, quiet=quiet)
         if not quiet:
             steps = [("gonnet review", "see every package before anything leaves")]
-            if run.server:
+            if any(package.messages or package.filings for package in packages):
                 steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
             else:
                 steps.append(("gonnet review --into FOLDER", "put the documents into a folder"))
@@ -95,9 +95,12 @@ def sent(tools: Tools, run: RunRecord, only: tuple[str, ...], *, yes: bool, as_j
         _nothing_to_send(tools, run, as_json=as_json)
         return _exit.ATTENTION if wants_attention(run) else _exit.DONE
     deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state in ("waiting", "later"))
+    files = sum(1 for package in waiting for part in package.filings if part.state in ("waiting", "later"))
     if not as_json and not quiet:
-        _intention(tools, run, waiting, deliveries)
-    if not _show.confirmed(f"Send {_show.many(deliveries, 'message')} now?", yes=yes):
+        _intention(tools, run, waiting, deliveries, files)
+    asked = [f"Send {_show.many(deliveries, 'message')}"] if deliveries else []
+    asked += [f"{'put' if deliveries else 'Put'} {_show.many(files, 'file')} into folders"] if files else []
+    if not _show.confirmed(f"{' and '.join(asked)} now?", yes=yes):
         _show.line("Nothing was sent.")
         return _exit.WRONG
     with _show.progress("Sending", quiet=quiet or as_json) as told:
@@ -128,17 +131,24 @@ def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool) -> None:
     _show.next_steps((f"gonnet show {run.id}", "see what became of it"))
 
 
-def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int) -> None:
-    _, server = tools.workspace.server(run.server, "gonnet.yaml")
+def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int, files: int) -> None:
     people = {part.address.casefold() for package in waiting for part in package.deliveries()}
     _show.line(f"Run {run.id}: {run.title}", "bold")
-    _show.line(
-        f"About to send {_show.many(len(waiting), 'package')}: {_show.many(deliveries, 'message')} to "
-        f"{_show.many(len(people), 'address')}, through {server.host}:{server.port}."
-    )
+    parts = []
+    if deliveries:
+        names = dict.fromkeys(message.server for package in waiting for message in package.messages)
+        servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
+        through = ", ".join(f"{server.host}:{server.port}" for server in servers)
+        many = _show.many(len(people), "address")
+        parts.append(f"{_show.many(deliveries, 'message')} to {many}, through {through}")
+    if files:
+        roots = ", ".join(dict.fromkeys(part.root for package in waiting for part in package.filings))
+        parts.append(f"{_show.many(files, 'file')} into {roots}")
+    _show.line(f"About to send {_show.many(len(waiting), 'package')}: {'; '.join(parts)}.")
     for package in waiting[:_SHOWN]:
-        files = ", ".join(document.name for document in package.documents)
-        _show.line(f"  {package.key}  {package.name[:36]}  →  {', '.join(package.to)}  [{files}]")
+        files_of = ", ".join(document.name for document in package.documents)
+        to = ", ".join((*package.to, *dict.fromkeys(part.root for part in package.filings)))
+        _show.line(f"  {package.key}  {package.name[:36]}  →  {to}  [{files_of}]")
     if len(waiting) > _SHOWN:
         _show.line(f"  … and {len(waiting) - _SHOWN} more; `gonnet review {run.id}` lists them all")
     aside = {str(state): count for state, count in run.counts.items() if str(state) in ("held", "skipped", "sent")}

@@ -48,12 +48,12 @@ def check(
 
     with _open.tools_at(workspace) as tools:
         from gonnet.jobs import load_job
-        from gonnet.pipeline.letters import sender_of
+        from gonnet.pipeline.letters import senders_of
         from gonnet.pipeline.rehearse import rehearse
         from gonnet.pipeline.survey import Request, survey
 
         read = load_job(tools.workspace, job)
-        sender_of(read, tools)
+        senders_of(read, tools)
         found = survey(
             read,
             tools,

@@ -121,7 +121,7 @@ def _cells(package: PackageRecord, figures: Sequence[str], *, several: bool) -> 
         _show.state(str(package.state)),
         package.key,
         package.name,
-        package.to[0] if package.to else "nobody",
+        package.to[0] if package.to else _folder(package),
         f"+{more}" if more else "",
         f"{package.rows:,}",
         documents,
@@ -130,6 +130,11 @@ def _cells(package: PackageRecord, figures: Sequence[str], *, several: bool) -> 
     if several:
         cells.append("; ".join(dict.fromkeys(message.subject for message in package.messages)))
     return [*cells, odd if len(odd) <= _ODD else odd[: _ODD - 1] + "…"]
+
+
+def _folder(package: PackageRecord) -> str:
+    filing = next(iter(package.filings), None)
+    return "nobody" if filing is None else f"{filing.root}: {filing.place.rpartition('/')[0]}".rstrip(": ")
 
 
 def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) -> None:
@@ -141,7 +146,7 @@ def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) ->
         steps.append((f"gonnet show {run.id} {example}", "one package in full, with its message"))
         if not copied:
             steps.append((f"gonnet review {run.id} --into look", "copy the documents to the folder `look`"))
-    if run.server and any(str(package.state) == "ready" for package in packages):
+    if any(str(p.state) == "ready" and (p.messages or p.filings) for p in packages):
         steps.append((f"gonnet send {run.id} --trial YOU@… --first 3", "try it on yourself"))
         steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
     _show.next_steps(*steps)

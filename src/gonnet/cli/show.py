@@ -52,7 +52,9 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord]) -> Non
     table = _show.table("State", "Key", ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap"))
     for package in packages:
         parts = list(package.deliveries())
-        lines = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts] or [("", package.reason)]
+        lines = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts]
+        lines += [(f"{part.root}: {part.put_at or part.place}", part.reply) for part in package.filings]
+        lines = lines or [("", package.reason)]
         if str(package.state) in ("held", "skipped"):
             lines = [(", ".join(package.to), package.reason)]
         for number, (address, reply) in enumerate(lines):
@@ -89,6 +91,11 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
         for part in message.deliveries:
             state = "not sent yet" if part.state == "waiting" else str(part.state)
             _show.line(f"→ {part.address}: {state} {part.code or ''} {part.reply}".rstrip())
+    if package.filings:
+        _show.line()
+    for filing in package.filings:
+        state = {"waiting": "not put there yet", "sent": "there"}.get(str(filing.state), str(filing.state))
+        _show.line(f"→ {filing.root}: {filing.put_at or filing.place}   {state} {filing.reply}".rstrip())
     _show.line()
     _history(tools.ledger.history(run.id, package.id))
 

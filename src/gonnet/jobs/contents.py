@@ -67,6 +67,7 @@ class DocumentSpec(Part):
         decimal: Its decimal sign.
         quoting: Whether it quotes what it must (`needed`), or everything (`all`).
         encoding: Its encoding; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
+        attach: Whether it goes with messages; else it is only put into folders, to which a message may link.
     """
 
     report: str
@@ -79,6 +80,7 @@ class DocumentSpec(Part):
     quoting: Literal["needed", "all"] | None = None
     encoding: str | None = None
     password: Password | None = None
+    attach: bool = True
 
     @model_validator(mode="after")
     def _csv_alone_has_them(self) -> DocumentSpec:
@@ -179,11 +181,12 @@ class Limit(Part):
 
     Attributes:
         size: Bytes, as the message travels.
-        over: What becomes of a larger one: it is held, its files are put into a zip, or go in several messages.
+        over: What becomes of a larger one: it is held, its files are put into a zip, go in several messages, or are
+            linked to in the folder that they are put into.
     """
 
     size: Annotated[int, BeforeValidator(_as_bytes), Field(ge=1000)]
-    over: Literal["hold", "zip", "split"] = "hold"
+    over: Literal["hold", "zip", "split", "link"] = "hold"
 
 
 class PackageSpec(Part):

@@ -20,6 +20,7 @@ from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
 from gonnet.jobs.values import Format, as_tuple_of_one
+from gonnet.jobs.ways import Way
 from gonnet.wording.template import Template
 
 
@@ -87,6 +88,7 @@ class Rule(Part):
         cc: Who gets it besides: columns of the list, or addresses.
         bcc: The same, unseen.
         important: Whether its messages are marked as important.
+        deliver: The ways by which it leaves, in place of the usual ones.
     """
 
     name: str
@@ -103,6 +105,7 @@ class Rule(Part):
     cc: Names = ()
     bcc: Names = ()
     important: bool | None = None
+    deliver: Names = ()
 
     @model_validator(mode="after")
     def _a_condition_and_an_outcome(self) -> Rule:
@@ -174,20 +177,6 @@ class Message(Part):
         return self
 
 
-class EmailSpec(Part):
-    """How a message leaves: from whom, through which server of the workspace."""
-
-    sender: str = Field(alias="from")
-    reply_to: str | None = None
-    server: str | None = None
-
-
-class EmailDelivery(Part):
-    """Delivery by mail."""
-
-    email: EmailSpec
-
-
 class Checks(Part):
     """What the leak check looks for besides keys and addresses, and what it may pass over.
 
@@ -220,7 +209,7 @@ class JobFile(Part):
     rules: tuple[Rule, ...] = ()
     guard: Guard = Guard()
     messages: dict[Name, Message] = {}
-    deliver: tuple[EmailDelivery, ...] = ()
+    deliver: tuple[Way, ...] = ()
     checks: Checks = Checks()
 
     @field_validator("rules", "deliver", mode="before")
@@ -230,9 +219,11 @@ class JobFile(Part):
 
     @field_validator("deliver")
     @classmethod
-    def _one_way_out(cls, value: tuple[EmailDelivery, ...]) -> tuple[EmailDelivery, ...]:
-        if len(value) > 1:
-            raise ValueError("a job delivers by one email entry")
+    def _each_called_by_itself(cls, value: tuple[Way, ...]) -> tuple[Way, ...]:
+        names = [way.called for way in value]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two ways to deliver are called '{twice}': give one another `name`")
         return value
 
 
@@ -313,11 +304,6 @@ class Job:
             where = self.at("messages", name, "page")
             raise JobError(f"the page {message.page} cannot be read: {why}", where=where, fix="Correct it") from error
         return Template(source=source, where=str(message.page))
-
-    @property
-    def email(self) -> EmailSpec | None:
-        """How messages leave, or None where the job mails nothing."""
-        return self.file.deliver[0].email if self.file.deliver else None
 
     @property
     def message(self) -> tuple[str, Message] | None:

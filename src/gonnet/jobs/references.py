@@ -14,7 +14,7 @@ from gonnet.jobs.sources import SPANS, ChoicesFrom
 from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
-RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past", "parts"})
+RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past", "parts", "links"})
 _CHANGED = re.compile(r"\bpast\s*\.\s*changed\b")
 _REPORT = re.compile(r"\breports\.(\w+)")
 
@@ -149,7 +149,7 @@ def _rules(job: Job) -> Iterator[JobError]:
         only = (None, ())
         if _CHANGED.search(rule.when or "") and any(
             getattr(rule, part) not in only
-            for part in ("message", "add", "drop", "format", "to", "cc", "bcc", "important")
+            for part in ("message", "add", "drop", "format", "to", "cc", "bcc", "important", "deliver")
         ):
             what = "what `past.changed` says is known only when the documents are made: such a rule skips or holds"
             yield JobError(what, where=job.at("rules", index, "when"), fix="Give the rest to a rule of its own")
@@ -187,13 +187,31 @@ def _rules(job: Job) -> Iterator[JobError]:
 
 def _delivery(job: Job) -> Iterator[JobError]:
     file = job.file
-    if file.deliver and not file.recipients:
+    mails = any(way.email is not None for way in file.deliver)
+    files = any(way.folder is not None for way in file.deliver)
+    for index, document in enumerate(file.package.documents):
+        if not document.attach and not files:
+            what = "a document with `attach: false` is only put into folders, and the job names none"
+            where = job.at("package", "documents", index, "attach")
+            yield JobError(what, where=where, fix="Add `- folder: {path: …}` under `deliver:`")
+    if mails and not file.recipients:
         yield JobError(
-            "the job delivers, but names no recipients",
+            "the job delivers by mail, but names no recipients",
             where=job.at("deliver"),
             fix="Add `recipients:` with rows, key and to",
         )
-    if file.deliver and not file.messages:
+    ways = [way.called for way in file.deliver]
+    chosen = {name for rule in file.rules for name in rule.deliver}
+    for index, rule in enumerate(file.rules):
+        for name in rule.deliver:
+            if name not in ways:
+                where = job.at("rules", index, "deliver")
+                yield JobError(f"there is no way '{name}' to deliver", where=where, fix=meant(name, ways, noun="way"))
+    for index, way in enumerate(file.deliver):
+        if way.optional and way.called not in chosen:
+            what = f"no rule says `deliver: {way.called}`, which is optional"
+            yield JobError(what, where=job.at("deliver", index), fix="Let a rule say so, or drop `optional`")
+    if mails and not file.messages:
         yield JobError(
             "the job delivers by mail, but has no message",
             where=job.at("deliver"),
@@ -240,8 +258,8 @@ def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: W
         yield from wording.check(template, known)
     for name, message in job.file.messages.items():
         yield from wording.check(job.text(message.subject, "messages", name, "subject"), known)
-        reports = {"reports": tuple(job.file.reports)} if message.page is None else {}
-        yield from wording.check(job.body(name), known | reports)
+        more = {"reports": tuple(job.file.reports)} if message.page is None else {}
+        yield from wording.check(job.body(name), known | more | {"links": None})
         for header, text in message.headers.items():
             yield from wording.check(job.text(text, "messages", name, "headers", header), known)
 
@@ -312,7 +330,10 @@ def texts_of_report(job: Job, name: str, hidden: Collection[int] = ()) -> Iterat
 
 
 def package_texts(job: Job) -> Iterator[Template]:
-    """The names of files, and passwords."""
+    """The names of files and folders, and passwords."""
+    for at, way in enumerate(job.file.deliver):
+        if way.folder is not None:
+            yield job.text(way.folder.path, "deliver", at, "folder", "path")
     yield job.text(job.file.package.name, "package", "name")
     for at, spec in enumerate(job.file.recipients):
         if spec.bundle is not None and spec.bundle.name is not None:

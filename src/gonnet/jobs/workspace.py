@@ -68,6 +68,29 @@ class Database(Part):
         return value
 
 
+class FolderRoot(Part):
+    """A folder into which jobs put files, and out of which none of them gets.
+
+    Attributes:
+        path: Where it is; relative to the workspace unless it is absolute.
+        link: The address under which it can be seen, for links in messages: `https://files.tarnvale.example/archive`.
+        mode: The permissions of files, in octal (`640`); those that the system gives when left out.
+    """
+
+    path: str
+    link: str | None = None
+    mode: str | None = Field(default=None, pattern="^[0-7]{3}$")
+
+    @field_validator("link")
+    @classmethod
+    def _of_the_web(cls, value: str | None) -> str | None:
+        if value is not None and not re.match(r"https?://\S+$", value):
+            raise ValueError(
+                f"'{value}' is not the address of a folder; write one such as https://files.tarnvale.example"
+            )
+        return value
+
+
 class LedgerPlace(Part):
     """Where the record of runs and the rendered files are kept."""
 
@@ -83,6 +106,7 @@ class WorkspaceFile(Part):
 
     mail_servers: dict[Name, MailServer] = {}
     databases: dict[Name, Database] = {}
+    folders: dict[Name, FolderRoot] = {}
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)
     holidays: str | None = None
@@ -177,6 +201,23 @@ class Workspace:
         known = ", ".join(servers)
         what = f"there is no mail server '{name}'" if name else "there are several mail servers"
         raise JobError(what, where=where, fix=f"Name one with `server:`: {known}")
+
+    def root(self, name: str | None, where: str) -> tuple[str, FolderRoot]:
+        """The folder `name` into which files are put, or the only one.
+
+        Raises:
+            JobError: there is none, or no such one, or none was named among several.
+        """
+        known = self.file.folders
+        if name is not None and name in known:
+            return name, known[name]
+        if name is None and len(known) == 1:
+            return next(iter(known.items()))
+        if not known:
+            fix = "Add one under `folders:`, such as `archive: {path: archive}`"
+            raise JobError("gonnet.yaml names no folder", where=where, fix=fix)
+        what = f"there is no folder '{name}' in gonnet.yaml" if name else "there are several folders"
+        raise JobError(what, where=where, fix=f"Name one with `root:`: {', '.join(known)}")
 
 
 def find_workspace(start: Path) -> Path:

@@ -180,8 +180,9 @@ class Ledger:
             documents = grouped(work, schema.documents, "package_id", run_id)
             messages = grouped(work, schema.messages, "package_id", run_id)
             deliveries = grouped(work, schema.deliveries, "message_id", run_id)
+            filings = grouped(work, schema.filings, "package_id", run_id)
         return tuple(
-            package_of(row, documents.get(row.id, []), messages.get(row.id, []), deliveries)
+            package_of(row, documents.get(row.id, []), messages.get(row.id, []), deliveries, filings.get(row.id, []))
             for row in rows
             if not chosen or row.key in chosen
         )
@@ -261,14 +262,45 @@ class Ledger:
     ) -> State:
         answer = {"answered": state, "answer": code, "said": reply[:500], "now": self.now()}
         work.execute(statements.ANSWERED, {"delivery": delivery_id, **answer})
-        rows = work.execute(statements.DELIVERIES_OF, {"package": package_id}).all()
-        mine = package_state([HandOver(row.state) for row in rows]) or State.READY
-        reasons = [f"{row.address}: {row.reply}" for row in rows if row.state not in (HandOver.SENT, HandOver.WAITING)]
-        work.execute(statements.SETTLE, {"package": package_id, "settled": mine, "why": "; ".join(reasons)})
-        address = next(row.address for row in rows if row.id == delivery_id)
+        mine, parts = self._settle_package(work, package_id)
         said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
-        self.note(work, run_id, f"{address}: {state}{said}"[:600], package_id)
+        self.note(work, run_id, f"{parts['mail', delivery_id]}: {state}{said}"[:600], package_id)
         return mine
+
+    @staticmethod
+    def _settle_package(work: Connection, package_id: int) -> tuple[State, dict[tuple[str, int], str]]:
+        """Give a package the state that its deliveries give it; kind and number of each → where it goes."""
+        rows = work.execute(statements.DELIVERIES_OF, {"package": package_id}).all()
+        filings = work.execute(statements.FILINGS_OF, {"package": package_id}).all()
+        parts = [(("mail", row.id), row.address, row.state, row.reply) for row in rows]
+        parts += [(("folder", row.id), f"{row.root}: {row.place}", row.state, row.reply) for row in filings]
+        mine = package_state([HandOver(state) for _, _, state, _ in parts]) or State.READY
+        reasons = [f"{to}: {said}" for _, to, state, said in parts if state not in (HandOver.SENT, HandOver.WAITING)]
+        work.execute(statements.SETTLE, {"package": package_id, "settled": mine, "why": "; ".join(reasons)})
+        return mine, {place: to for place, to, _, _ in parts}
+
+    @told
+    def filed(
+        self, run_id: int, package_id: int, filing_id: int, state: HandOver, put_at: str, reply: str = ""
+    ) -> State:
+        """Write what came of putting a file into a folder; returns the state it gives its package."""
+        with self._engine.begin() as work:
+            said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self.now()}
+            work.execute(statements.FILED, said)
+            mine, parts = self._settle_package(work, package_id)
+            more = (
+                f" ({reply})" if reply else f" as {put_at}" if not parts["folder", filing_id].endswith(put_at) else ""
+            )
+            self.note(work, run_id, f"{parts['folder', filing_id]}: {state}{more}"[:600], package_id)
+            return mine
+
+    @told
+    def put_there(self, root: str, place: str) -> frozenset[str]:
+        """SHA-256 of every file that was ever put at a place."""
+        table = schema.filings.c
+        query = select(table.sha256).where(table.root == root, table.put_at == place, table.state == HandOver.SENT)
+        with self._engine.connect() as work:
+            return frozenset(work.execute(query).scalars())
 
     @told
     def hold(self, run_id: int, package_id: int, reason: str) -> None:

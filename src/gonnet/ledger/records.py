@@ -91,6 +91,7 @@ class MessageRecord:
     Attributes:
         called: Which message of the job it is.
         files: Names of the package's files that are attached to it.
+        server: The mail server of the workspace by which it leaves.
         sha256: Where the store keeps its text and headers.
     """
 
@@ -102,9 +103,37 @@ class MessageRecord:
     cc: tuple[str, ...]
     bcc: tuple[str, ...]
     files: tuple[str, ...]
+    server: str
     sha256: str
     deliveries: tuple[DeliveryRecord, ...]
     id: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FilingRecord:
+    """A file of a package that is put into a folder.
+
+    Attributes:
+        way: What the job calls this way to deliver.
+        root: The folder, as the workspace calls it.
+        place: Where below it, with `/`.
+        existing: What becomes of a file that is there already.
+        sha256: Of the file.
+        state: Where it stands.
+        put_at: Where it was put; with a number where there was another file.
+        reply: What came of it, in words.
+    """
+
+    way: str
+    root: str
+    place: str
+    existing: str
+    sha256: str
+    id: int = 0
+    state: HandOver = HandOver.WAITING
+    put_at: str = ""
+    reply: str = ""
+    at: dt.datetime | None = None
 
 
 StepRecord = tuple[str, bool | None, tuple[str, ...], tuple[str, ...]]
@@ -135,6 +164,7 @@ class PackageRecord:
     messages: tuple[MessageRecord, ...]
     keys: tuple[str, ...] = ()
     steps: tuple[StepRecord, ...] = ()
+    filings: tuple[FilingRecord, ...] = ()
     id: int = 0
 
     @property
@@ -173,7 +203,6 @@ class RunRecord:
     account: Mapping[str, object]
     findings: tuple[tuple[str, str], ...]
     counts: Mapping[State, int] = field(default_factory=dict)
-    server: str | None = None
     reviewed: dt.datetime | None = None
 
 

@@ -12,6 +12,7 @@ from gonnet.ledger import schema
 from gonnet.ledger.records import (
     DeliveryRecord,
     DocumentRecord,
+    FilingRecord,
     HandOver,
     MessageRecord,
     PackageRecord,
@@ -53,7 +54,6 @@ def run_of(row: Row[Any], counts: Mapping[State, int]) -> RunRecord:
         account=row.account,
         findings=tuple((weight, text) for weight, text in row.findings),
         counts=counts,
-        server=row.server,
         reviewed=_time(row.reviewed),
     )
 
@@ -63,6 +63,7 @@ def package_of(
     documents: Sequence[Row[Any]],
     messages: Sequence[Row[Any]],
     deliveries: Mapping[int, Sequence[Row[Any]]],
+    filings: Sequence[Row[Any]] = (),
 ) -> PackageRecord:
     """A package with all that belongs to it."""
     return PackageRecord(
@@ -77,6 +78,21 @@ def package_of(
         seal=row.seal,
         keys=tuple(row.keys),
         steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in row.steps),
+        filings=tuple(
+            FilingRecord(
+                id=f.id,
+                way=f.way,
+                root=f.root,
+                place=f.place,
+                existing=f.existing,
+                sha256=f.sha256,
+                state=HandOver(f.state),
+                put_at=f.put_at,
+                reply=f.reply,
+                at=_time(f.at),
+            )
+            for f in filings
+        ),
         documents=tuple(
             DocumentRecord(
                 name=d.name,
@@ -101,6 +117,7 @@ def package_of(
                 cc=tuple(m.cc),
                 bcc=tuple(m.bcc),
                 files=tuple(m.files),
+                server=m.server,
                 sha256=m.sha256,
                 deliveries=tuple(
                     DeliveryRecord(

@@ -24,7 +24,6 @@ runs = Table(
     Column("parameters", JSON, nullable=False),
     Column("account", JSON, nullable=False),
     Column("findings", JSON, nullable=False),
-    Column("server", String),
     Column("reviewed", String),
 )
 
@@ -70,6 +69,7 @@ messages = Table(
     Column("called", String, nullable=False),
     Column("subject", Text, nullable=False),
     Column("sender", Text, nullable=False),
+    Column("server", String, nullable=False),
     Column("to", JSON, nullable=False),
     Column("cc", JSON, nullable=False),
     Column("bcc", JSON, nullable=False),
@@ -88,6 +88,23 @@ deliveries = Table(
     Column("reply", Text, nullable=False, default=""),
     Column("at", String),
     Column("attempts", Integer, nullable=False, default=0),
+)
+
+filings = Table(
+    "filings",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("package_id", ForeignKey("packages.id"), nullable=False, index=True),
+    Column("way", String, nullable=False),
+    Column("root", String, nullable=False),
+    Column("place", Text, nullable=False),
+    Column("existing", String, nullable=False),
+    Column("sha256", String(64), nullable=False),
+    Column("state", String, nullable=False),
+    Column("put_at", Text, nullable=False, default=""),
+    Column("reply", Text, nullable=False, default=""),
+    Column("at", String),
+    Index("filings_by_place", "root", "put_at"),
 )
 
 trials = Table(

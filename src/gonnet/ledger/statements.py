@@ -8,11 +8,13 @@ from gonnet.ledger import schema
 from gonnet.ledger.records import HandOver
 
 _delivery, _message, _package = schema.deliveries.c, schema.messages.c, schema.packages.c
+_filing = schema.filings.c
 
 ADD_PACKAGE = insert(schema.packages).returning(_package.id, sort_by_parameter_order=True)
 ADD_DOCUMENT = insert(schema.documents)
 ADD_MESSAGE = insert(schema.messages).returning(_message.id, sort_by_parameter_order=True)
 ADD_DELIVERY = insert(schema.deliveries)
+ADD_FILING = insert(schema.filings)
 NOTE = insert(schema.events)
 
 HAND_OVER = (
@@ -29,6 +31,14 @@ DELIVERIES_OF = (
     select(_delivery.id, _delivery.state, _delivery.address, _delivery.reply)
     .join(schema.messages, _message.id == _delivery.message_id)
     .where(_message.package_id == bindparam("package"))
+)
+FILED = (
+    update(schema.filings)
+    .where(_filing.id == bindparam("filing"))
+    .values(state=bindparam("answered"), put_at=bindparam("where"), reply=bindparam("said"), at=bindparam("now"))
+)
+FILINGS_OF = select(_filing.id, _filing.state, _filing.root, _filing.place, _filing.reply).where(
+    _filing.package_id == bindparam("package")
 )
 SETTLE = (
     update(schema.packages)

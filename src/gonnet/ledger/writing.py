@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Engine, Insert, update
 
 from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import told
-from gonnet.ledger.records import DocumentRecord, HandOver, MessageRecord, PackageRecord, RunState
+from gonnet.ledger.records import DocumentRecord, FilingRecord, HandOver, MessageRecord, PackageRecord, RunState
 
 
 class RunWriter:
@@ -44,6 +44,9 @@ class RunWriter:
                         for delivery in message.deliveries
                     ],
                 )
+            filings = [_filing(number, part) for number, package in numbered for part in package.filings]
+            if filings:
+                work.execute(statements.ADD_FILING, filings)
             at = self._now()
             work.execute(
                 statements.NOTE,
@@ -99,8 +102,13 @@ def _document(package: int, part: DocumentRecord) -> dict[str, Any]:
     return {name: getattr(part, name) for name in same} | {"package_id": package}
 
 
+def _filing(package: int, part: FilingRecord) -> dict[str, Any]:
+    same = ("way", "root", "place", "existing", "sha256", "state")
+    return {name: getattr(part, name) for name in same} | {"package_id": package}
+
+
 def _message(package: int, message: MessageRecord) -> dict[str, Any]:
-    same = {name: getattr(message, name) for name in ("message_id", "called", "subject", "sender", "sha256")}
+    same = {name: getattr(message, name) for name in ("message_id", "called", "subject", "sender", "server", "sha256")}
     lists = {name: list(getattr(message, name)) for name in ("to", "cc", "bcc", "files")}
     return {"package_id": package, **same, **lists}
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 
 from gonnet.errors import DataError
 from gonnet.jobs.contents import DocumentSpec
@@ -12,6 +13,8 @@ from gonnet.jobs.models import Job
 from gonnet.jobs.people import Bundle
 from gonnet.jobs.secrets import Secrets, is_reference
 from gonnet.jobs.values import CsvForm, Joint
+from gonnet.jobs.workspace import FolderRoot
+from gonnet.packages.filing import FilingPlan, path_of
 from gonnet.packages.names import Names, safe_name
 from gonnet.packages.parcels import Parcel, require_zip_lock
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
@@ -36,6 +39,7 @@ class Known:
         called: Key → how it is called.
         past: Package → what its texts may say of what it was last sent.
         secrets: What passwords are resolved with.
+        roots: Way of the job, by number → the folder that it puts files into.
     """
 
     readings: Mapping[str, Reading]
@@ -44,6 +48,7 @@ class Known:
     called: Mapping[str, str]
     past: Mapping[str, Mapping[str, object]]
     secrets: Secrets
+    roots: Mapping[int, tuple[str, FolderRoot]] = field(default_factory=dict)
 
 
 def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Known) -> Iterator[PackagePlan]:
@@ -66,11 +71,14 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             slices = (SlicePlan(addressed.key, names),)
         documents: tuple[DocumentPlan, ...] = ()
         parcel = None
+        filings: tuple[FilingPlan, ...] = ()
         if decision.drawn:
             maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
             try:
                 documents = tuple(maker.documents(slices))
                 parcel = maker.parcel(documents)
+                filings = tuple(maker.filings(decision.effects.ways))
+                names = {**names, "links": maker.links(documents, filings)}
             except DataError as error:  # one bad line fails alone
                 documents = ()
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
@@ -83,6 +91,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             slices=slices,
             locale=locale,
             parcel=parcel,
+            filings=filings,
             enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
         )
 
@@ -160,6 +169,24 @@ class _Maker:
             password = self._secret(password, ("package", "zip", "password"))
         return Parcel(name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit)
 
+    def filings(self, ways: Sequence[int]) -> Iterator[FilingPlan]:
+        """The folders that the files are put into."""
+        whole = SlicePlan(self._key, self._names)
+        for at in ways:
+            spec = self._job.file.deliver[at].folder
+            if spec is not None:
+                name, root = self._known.roots[at]
+                path = path_of(spec.path, partial(self._filled, place=("deliver", at, "folder", "path"), part=whole))
+                yield FilingPlan(self._job.file.deliver[at].called, name, path, spec.existing, root.link or "")
+
+    @staticmethod
+    def links(documents: Sequence[DocumentPlan], filings: Sequence[FilingPlan]) -> tuple[dict[str, str], ...]:
+        """Name and address of each document that can be seen in a folder."""
+        seen = next((filing for filing in filings if filing.link), None)
+        if seen is None:
+            return ()
+        return tuple({"name": part.file_name, "url": seen.link_to(part.file_name)} for part in documents)
+
     def _secret(self, text: str, place: tuple[str | int, ...]) -> str:
         """A password: named, or merged from the line of who gets the package.
 
@@ -226,6 +253,7 @@ class _Maker:
             format=form,
             file_name=f"{stem}.{form}",
             lock=self._shared_lock(group),
+            attached=any(spec.attach for _, spec in group),
             joint=Joint(cover=has_cover, contents=join.contents and form == "pdf"),
         )
 
@@ -254,6 +282,7 @@ class _Maker:
                 format=form,
                 file_name=f"{stem}.{form}",
                 lock=self._shared_lock(group),
+                attached=any(spec.attach for _, spec in group),
                 joint=Joint(cover=has_cover, contents=bundle.contents and form == "pdf", by_key=True),
             )
 
@@ -263,6 +292,7 @@ class _Maker:
             format=spec.format,
             file_name=f"{name}.{spec.format}",
             csv=_csv_form(spec, self._reading.wording.house) if spec.format == "csv" else None,
+            attached=spec.attach,
             lock=self._lock(index, spec),
         )
 

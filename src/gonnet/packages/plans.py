@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from gonnet.jobs.models import Job
 from gonnet.jobs.values import CsvForm, Format, Joint
+from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import Parcel
 from gonnet.packages.protection import Lock
 from gonnet.recipients import Addressed
@@ -53,6 +54,7 @@ class DocumentPlan:
         csv: How it is written, if it is a CSV file.
         lock: Its passwords, or None.
         joint: How its parts make one file; None where it is of one report.
+        attached: Whether it goes with messages; else it is only put into folders.
     """
 
     parts: tuple[PartPlan, ...]
@@ -61,6 +63,7 @@ class DocumentPlan:
     csv: CsvForm | None = None
     lock: Lock | None = None
     joint: Joint | None = None
+    attached: bool = True
 
     @property
     def report(self) -> str:
@@ -95,6 +98,7 @@ class PackagePlan:
         names: What its texts may merge.
         slices: The keys whose rows it has, in order.
         parcel: How its files travel; None where they are not drawn.
+        filings: The folders that its files are put into.
         locale: The language and territory of its documents.
         if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
         last: SHA-256 of what each document that was last sent showed.
@@ -109,6 +113,7 @@ class PackagePlan:
     locale: str
     enclosures: tuple[str, ...] = ()
     parcel: Parcel | None = None
+    filings: tuple[FilingPlan, ...] = ()
     if_unchanged: Decision | None = None
     last: tuple[str, ...] = ()
 

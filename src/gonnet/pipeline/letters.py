@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from gonnet.errors import JobError
 from gonnet.jobs import Job, references
-from gonnet.jobs.models import EmailSpec
+from gonnet.jobs.ways import Way
+from gonnet.jobs.workspace import FolderRoot
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.wording.template import Template
 
+_LINKS = re.compile(r"\{[{%][^}]*\blinks\b")
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
-    """From whom messages are, and where answers go."""
+    """From whom messages are, where answers go, and the server by which they leave."""
 
     address: Address
     reply_to: Address | None
+    server: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,22 +63,53 @@ def letters(job: Job) -> dict[str, Letter]:
     }
 
 
-def sender_of(job: Job, tools: Tools) -> tuple[Sender | None, str | None]:
-    """Who the job's messages are from and the server they leave by; nothing for a job that mails nothing.
+def senders_of(job: Job, tools: Tools) -> dict[int, Sender]:
+    """Way of the job, by number → who the messages are from that take it; nothing for a job that mails nothing.
 
     Raises:
         JobError: the sender is not an address, or there is no such server.
     """
-    email = job.email
-    if email is None or not job.file.messages:
-        return None, None
-    server, _ = tools.workspace.server(email.server, job.at("deliver", 0, "email"))
-    reply_to = _mailbox(job, email, "reply_to") if email.reply_to else None
-    return Sender(address=_mailbox(job, email, "from"), reply_to=reply_to), server
+    found = {}
+    for at, way in enumerate(job.file.deliver):
+        if way.email is not None and job.file.messages:
+            where = job.at("deliver", at, "email")
+            server, _ = tools.workspace.server(way.email.server, where)
+            reply_to = _mailbox(job, at, way, "reply_to") if way.email.reply_to else None
+            found[at] = Sender(address=_mailbox(job, at, way, "from"), reply_to=reply_to, server=server)
+    return found
 
 
-def _mailbox(job: Job, email: EmailSpec, part: str) -> Address:
-    text, where = (email.sender if part == "from" else email.reply_to or ""), job.at("deliver", 0, "email", part)
+def roots_of(job: Job, tools: Tools) -> dict[int, tuple[str, FolderRoot]]:
+    """Way of the job, by number → name and place of the folder that it puts files into.
+
+    Raises:
+        JobError: there is no such folder, or files that messages link to might get another name.
+    """
+    limit = job.file.package.limit
+    linked = (limit is not None and limit.over == "link") or any(
+        _LINKS.search(job.body(name).source) for name in job.file.messages
+    )
+    found = {}
+    for at, way in enumerate(job.file.deliver):
+        if way.folder is not None:
+            name, root = tools.workspace.root(way.folder.root, job.at("deliver", at, "folder"))
+            if linked and root.link and way.folder.existing == "keep both":
+                what = "files that messages link to cannot get another name"
+                fix = "Write `existing: replace`, or `existing: refuse`"
+                raise JobError(what, where=job.at("deliver", at, "folder", "existing"), fix=fix)
+            found[at] = name, root
+    if linked and not any(root.link for _, root in found.values()):
+        fix = "Give the folder a `link` in gonnet.yaml"
+        raise JobError("messages link to files, and no folder has an address", where=job.at("deliver"), fix=fix)
+    return found
+
+
+def _mailbox(job: Job, at: int, way: Way, part: str) -> Address:
+    assert way.email is not None
+    text, where = (
+        (way.email.sender if part == "from" else way.email.reply_to or ""),
+        job.at("deliver", at, "email", part),
+    )
     try:
         found = parse(text)
     except NotAnAddressError as error:

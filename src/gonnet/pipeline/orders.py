@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from gonnet.packages import DocumentPlan, PartPlan
+from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import Parcel
 from gonnet.recipients import Recipient
 from gonnet.reports.laid import Layout
@@ -33,6 +34,8 @@ class Order:
     documents: tuple[DocumentPlan, ...]
     enclosures: tuple[str, ...]
     parcel: Parcel | None
+    filings: tuple[FilingPlan, ...]
+    sender: int | None
     slices: tuple[Slice, ...]
     names: Mapping[str, object]
     contacts: tuple[Recipient, ...]

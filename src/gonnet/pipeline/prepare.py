@@ -10,7 +10,7 @@ from gonnet.jobs import Job
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.packages import PackagePlan
 from gonnet.pipeline import commands, workshop
-from gonnet.pipeline.letters import sender_of
+from gonnet.pipeline.letters import senders_of
 from gonnet.pipeline.produce import Made
 from gonnet.pipeline.row_books import RowBooks
 from gonnet.pipeline.survey import Request, Survey, survey
@@ -29,15 +29,15 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         GonnetError: the job, the data or the disk is wrong; nothing that could be sent is left behind.
     """
     began = time.monotonic()
-    sender, server = sender_of(job, tools)
+    senders = senders_of(job, tools)
     before = _before(job, tools)
     found = survey(job, tools, request, progress)
-    with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, server)) as run:
+    with closing(found.engine), tools.ledger.writing(**_opening(job, request, found)) as run:
         if before is not None:
             run.note(before.text)
         books = RowBooks(found)
         waiting: list[PackageRecord] = []
-        for plan, made in workshop.make(job, tools, found, sender, progress):
+        for plan, made in workshop.make(job, tools, found, senders, progress):
             package = _package(plan, made)
             books.enter(plan, made, package.state)
             waiting.append(package)
@@ -68,14 +68,13 @@ def _after(job: Job, tools: Tools, run: RunWriter) -> list[tuple[str, str]]:
     return [] if ran.code == 0 else [(str(Weight.ATTENTION), ran.text[:300])]
 
 
-def _opening(job: Job, request: Request, found: Survey, server: str | None) -> dict[str, object]:
+def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:
     return {
         "job": job.name,
         "title": job.file.title,
         "job_sha256": job.digest,
         "as_of": request.as_of.isoformat(),
         "parameters": found.values.recorded(),
-        "server": server,
     }
 
 
@@ -97,6 +96,7 @@ def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
         seal=made.seal if made else "",
         documents=made.documents if made else (),
         messages=made.messages if made else (),
+        filings=made.filings if made else (),
         keys=tuple(part.key for part in plan.slices) if plan.is_bundle else (),
         steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )

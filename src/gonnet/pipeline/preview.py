@@ -17,7 +17,7 @@ from gonnet.jobs import Job
 from gonnet.ledger import Store
 from gonnet.packages import PackagePlan, safe_name
 from gonnet.pipeline import workshop
-from gonnet.pipeline.letters import sender_of
+from gonnet.pipeline.letters import senders_of
 from gonnet.pipeline.produce import Made
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Inline, Tools
@@ -63,13 +63,13 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
     Raises:
         GonnetError: the job or the data is wrong, or the folder cannot be written.
     """
-    sender, _ = sender_of(job, tools)
+    senders = senders_of(job, tools)
     found = survey(job, tools, request)
     with closing(found.engine), tempfile.TemporaryDirectory(prefix="gonnet-") as scratch:
         chosen = {plan.key: "" for plan in found.plans[:first]} if first or request.only else telling(found.plans)
         plans = tuple(plan for plan in found.plans if plan.key in chosen)
         aside = replace(tools, store=Store(Path(scratch)), executor=lambda _packages: Inline())
-        made = workshop.make(job, aside, replace(found, plans=plans), sender, lambda _done, _total: None)
+        made = workshop.make(job, aside, replace(found, plans=plans), senders, lambda _done, _total: None)
         try:
             into.mkdir(parents=True, exist_ok=True)
             return [_sample(plan, one, chosen[plan.key], aside.store, form, into) for plan, one in made]

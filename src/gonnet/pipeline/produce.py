@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import pickle
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -22,8 +23,10 @@ from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.jobs.values import Format
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Store
+from gonnet.ledger.records import FilingRecord
 from gonnet.packages import DocumentPlan
-from gonnet.packages.parcels import Parcel, TooLargeError, shared_out, travelling, zipped
+from gonnet.packages.filing import FilingPlan
+from gonnet.packages.parcels import TooLargeError, shared_out, travelling, zipped
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.enclosures import Enclosed, free_name
 from gonnet.pipeline.letters import Letter, Sender
@@ -37,6 +40,7 @@ from gonnet.reports.layout import Setter
 from gonnet.rules.decisions import Cause
 from gonnet.wording.templates import Wording
 
+_MARKS = re.compile(r"[\\\[\]*_`<>]")
 _DAY_ZERO = dt.date(1899, 12, 30)  # day numbers of a workbook count from here
 
 
@@ -63,7 +67,7 @@ class Workbench:
     signs: frozenset[str]
     watch: Watch
     store: Store
-    sender: Sender | None
+    senders: Mapping[int, Sender]
     enclosures: Mapping[str, Enclosed]
 
 
@@ -80,6 +84,7 @@ class Made:
     key: str
     documents: tuple[DocumentRecord, ...]
     messages: tuple[MessageRecord, ...]
+    filings: tuple[FilingRecord, ...]
     seal: str
     held: tuple[Cause, str] | None
     sums: Mapping[str, Decimal]
@@ -128,6 +133,7 @@ class _Worker:
         documents: list[DocumentRecord] = []
         messages: list[MessageRecord] = []
         hits: list[Hit] = []
+        filings: tuple[FilingRecord, ...] = ()
         held: tuple[Cause, str] | None = None
         desk = self._desk(order.locale)
         layouts = Layouts(order, desk.setter)
@@ -149,7 +155,10 @@ class _Worker:
                 message, found = self._written(order, contact, message_id)
                 written.append((contact, message))
                 hits += found
-            attached = self._attached(order.parcel, documents, max((len(m.sealed) for _, m in written), default=0))
+            filings = _filings(order.filings, documents)
+            aside = {plan.file_name for plan in order.documents if not plan.attached}
+            body = max((len(message.sealed) for _, message in written), default=0)
+            attached = self._attached(order, [part for part in documents if part.name not in aside], body, documents)
             for contact, message in written:
                 messages += self._recorded(order, contact, message, attached)
         except UnprintableError as error:
@@ -164,7 +173,8 @@ class _Worker:
             key=order.key,
             documents=tuple(documents),
             messages=tuple(messages),
-            seal=_sealed(order.key, documents, messages),
+            filings=filings,
+            seal=_sealed(order.key, documents, messages, filings),
             held=held,
             sums=layouts.sums(),
             rows=len(order.whole.rows),
@@ -192,16 +202,24 @@ class _Worker:
             content=content,
         )
 
-    def _attached(self, parcel: Parcel | None, documents: list[DocumentRecord], body: int) -> list[DocumentRecord]:
-        """The files that are attached: those of the package, or a zip of them, which then is one of its files too."""
-        if parcel is None or not documents:
-            return documents
+    def _attached(
+        self, order: Order, attached: list[DocumentRecord], body: int, documents: list[DocumentRecord]
+    ) -> list[DocumentRecord]:
+        """The files that are attached: those that are meant to be, a zip of them, or none that is only linked to.
+
+        A zip becomes one of the package's files.
+        """
+        parcel = order.parcel
+        if parcel is None or not attached:
+            return attached
         limit = parcel.limit
-        whole = body + sum(travelling(document.bytes) for document in documents)
-        if not parcel.zipped and (limit is None or limit.over != "zip" or whole <= limit.size):
-            return documents
+        is_over = limit is not None and body + sum(travelling(part.bytes) for part in attached) > limit.size
+        if is_over and limit is not None and limit.over == "link" and order.names["links"]:
+            return []
+        if not parcel.zipped and not (is_over and limit is not None and limit.over == "zip"):
+            return attached
         store = self._bench.store
-        data = zipped([(document.name, store.get(document.sha256)) for document in documents], parcel.password)
+        data = zipped([(part.name, store.get(part.sha256)) for part in attached], parcel.password)
         packed = DocumentRecord(
             name=parcel.name,
             report="",
@@ -216,11 +234,11 @@ class _Worker:
         return [packed]
 
     def _written(
-        self, order: Order, contact: Recipient, message_id: str, more: str = ""
+        self, order: Order, contact: Recipient, message_id: str, more: str = "", *, links: bool = False
     ) -> tuple[_Written, tuple[Hit, ...]]:
         desk = self._desk(contact.language)
-        letter, wording, sender = desk.version.letters[order.message], desk.wording, self._bench.sender
-        assert sender is not None
+        assert order.sender is not None
+        letter, wording, sender = desk.version.letters[order.message], desk.wording, self._bench.senders[order.sender]
         marks = {name: f"\ue000{name}\ue001" for name in letter.reports}  # of private use: no text has them
         names = {**order.names, **desk.version.common, "recipient": contact.fields, "reports": marks}
         wording.numbers.clear()
@@ -228,7 +246,8 @@ class _Worker:
         if letter.is_page:
             body = delivery.Body.of_page(wording.fill_page(letter.body, names, key=order.key))
         else:
-            body = delivery.Body.of(wording.fill_markup(letter.body, names, key=order.key))
+            markup = wording.fill_markup(letter.body, names, key=order.key)
+            body = delivery.Body.of(markup + _linked(order) if links else markup)
         numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
         for name, mark in marks.items():
             if mark in body.html:
@@ -268,6 +287,13 @@ class _Worker:
             TooLargeError: it is larger than it may be.
         """
         limit = order.parcel.limit if order.parcel is not None else None
+        if (
+            not attached
+            and limit is not None
+            and limit.over == "link"
+            and any(plan.attached for plan in order.documents)
+        ):
+            written, _ = self._written(order, contact, written.envelope.message_id, links=True)
         parts = shared_out([document.bytes for document in attached], len(written.sealed), limit)
         for number, part in enumerate(parts, 1):
             here = written
@@ -279,6 +305,7 @@ class _Worker:
                 called=order.message,
                 subject=here.subject,
                 sender=here.envelope.sender.mailbox,
+                server=self._bench.senders[order.sender].server if order.sender is not None else "",
                 to=tuple(address.mailbox for address in contact.to),
                 cc=tuple(address.mailbox for address in contact.cc),
                 bcc=tuple(address.mailbox for address in contact.bcc),
@@ -286,6 +313,17 @@ class _Worker:
                 sha256=self._bench.store.put(here.sealed),
                 deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in here.envelope.everybody()),
             )
+
+
+def _linked(order: Order) -> str:
+    """A list of links to the files, at the end of a message that would be too large with them."""
+    found = order.names["links"]
+    assert isinstance(found, tuple)
+    lines = []
+    for link in found:
+        name = _MARKS.sub(r"\\\g<0>", link["name"])
+        lines.append(f"- [{name}](<{link['url']}>)")
+    return "\n\n" + "\n".join(lines)
 
 
 class _Written(NamedTuple):
@@ -318,11 +356,31 @@ def _with_report(body: delivery.Body, mark: str, report: Inline, where: str) -> 
         ) from error
 
 
-def _sealed(key: str, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]) -> str:
+def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -> tuple[FilingRecord, ...]:
+    return tuple(
+        FilingRecord(
+            way=plan.way,
+            root=plan.root,
+            place=plan.place(document.name),
+            existing=plan.existing,
+            sha256=document.sha256,
+        )
+        for plan in plans
+        for document in documents
+    )
+
+
+def _sealed(
+    key: str,
+    documents: Sequence[DocumentRecord],
+    messages: Sequence[MessageRecord],
+    filings: Sequence[FilingRecord],
+) -> str:
     return packages.seal_of(
         key,
         [(document.name, document.sha256) for document in documents],
         [(m.message_id, m.sha256, [d.address for d in m.deliveries], m.files) for m in messages],
+        [(filing.root, filing.place, filing.sha256) for filing in filings],
     )
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import secrets
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import closing
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import ExitStack, closing
 from dataclasses import dataclass
 
 from gonnet import delivery
@@ -14,6 +14,7 @@ from gonnet.errors import RunError, SealError, UnreachableError
 from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver, RunState
 from gonnet.packages import seal_of
+from gonnet.pipeline.filing import file_all, to_file
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 
@@ -43,19 +44,20 @@ class SendReport:
 
 
 def sendable(run: RunRecord, tools: Tools, only: Sequence[str] = ()) -> tuple[PackageRecord, ...]:
-    """The packages of a run that a send would hand over: ready ones, and those a server refused only for now.
+    """The packages of a run that a send would hand over: ready ones, and what was refused only for now.
 
     Raises:
-        RunError: the run was not prepared to its end, or mails nothing.
+        RunError: the run was not prepared to its end, or delivers nothing.
     """
-    _require_sendable(run)
-    return tuple(package for package in tools.ledger.packages(run.id, only) if any(_waiting(package)))
+    packages = tools.ledger.packages(run.id, only)
+    _require_sendable(run, packages)
+    return tuple(package for package in packages if any(_waiting(package)) or any(to_file(package)))
 
 
-def _require_sendable(run: RunRecord) -> None:
+def _require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
     if run.state is not RunState.PREPARED:
         raise RunError(f"run {run.id} was not prepared to its end", fix=f"Run `gonnet prepare {run.job}` again")
-    if run.server is None:
+    if not any(package.messages or package.filings for package in packages):
         raise RunError(
             f"the job '{run.job}' of run {run.id} delivers nothing",
             fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",
@@ -81,20 +83,21 @@ def send(
 
     Raises:
         RunError: the run cannot be sent, or another process is sending it.
-        UnreachableError: the server cannot be reached; nothing was handed over.
+        UnreachableError: a server cannot be reached; nothing was handed over.
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
     with tools.ledger.alone(run.id):
         tools.ledger.doubt_open_hand_overs(run.id)
         packages = sendable(run, tools, only)
         states: Counter[State] = Counter()
-        if not packages:
-            return SendReport(states={})
-        with closing(link_for(run, tools)) as link:
-            link.open()
+        with ExitStack() as stack:
+            servers = dict.fromkeys(message.server for package in packages for message, _, _ in _waiting(package))
+            links = {name: stack.enter_context(closing(link_for(name, tools))) for name in servers}
+            for link in links.values():  # whatever is wrong with any of them is told before the first message
+                link.open()
             for package in packages:
                 try:
-                    state = _send_package(run, package, tools, link)
+                    state = _send_package(run, package, tools, links)
                 except UnreachableError as error:
                     return SendReport(states=dict(states), interrupted=error)
                 states[state] += 1
@@ -102,26 +105,28 @@ def send(
         return SendReport(states=dict(states))
 
 
-def link_for(run: RunRecord, tools: Tools) -> SmtpLink:
-    """The connection by which a run leaves.
+def link_for(name: str, tools: Tools) -> SmtpLink:
+    """The connection to a mail server.
 
     Raises:
         JobError: the workspace no longer has the server, or its password is not set.
     """
-    name, server = tools.workspace.server(run.server, "gonnet.yaml")
+    _, server = tools.workspace.server(name, "gonnet.yaml")
     where = f"gonnet.yaml, mail server '{name}'"
     password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
     trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
     return SmtpLink(server, password, trusted)
 
 
-def _send_package(run: RunRecord, package: PackageRecord, tools: Tools, link: SmtpLink) -> State:
+def _send_package(run: RunRecord, package: PackageRecord, tools: Tools, links: Mapping[str, SmtpLink]) -> State:
     try:
         files = unsealed(package, tools)
-        state = package.state
-        for message, delivery_id, address in _waiting(package):
+        filed, state = file_all(run, package, tools)
+        state = state or package.state
+        for message, delivery_id, address in _waiting(package) if filed else ():
             attached = [files[name] for name in message.files]
             data = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
+            link = links[message.server]
             state = _deliver(run, package, message, delivery_id, address, data, tools, link) or state
     except SealError as error:
         tools.ledger.hold(run.id, package.id, str(error))
@@ -157,7 +162,8 @@ def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
         (message.message_id, message.sha256, [part.address for part in message.deliveries], message.files)
         for message in package.messages
     ]
-    if seal_of(package.key, documents, messages) != package.seal:
+    filings = [(filing.root, filing.place, filing.sha256) for filing in package.filings]
+    if seal_of(package.key, documents, messages, filings) != package.seal:
         raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
     attached = {name for message in package.messages for name in message.files}
     return {
@@ -190,12 +196,14 @@ def trial(
         UnreachableError: the server cannot be reached.
         SealError: something is not what was reviewed.
     """
-    _require_sendable(run)
     packages = tools.ledger.packages(run.id, only)
-    chosen = [p for p in packages if p.messages and (only or p.state is not State.HELD)]
+    _require_sendable(run, packages)
+    chosen = [p for p in packages if p.messages and (only or p.state is not State.HELD)][:first]
     replies = []
-    with closing(link_for(run, tools)) as link:
-        for package in chosen[:first]:
+    with ExitStack() as stack:
+        servers = dict.fromkeys(message.server for package in chosen for message in package.messages)
+        links = {name: stack.enter_context(closing(link_for(name, tools))) for name in servers}
+        for package in chosen:
             files = unsealed(package, tools)
             for message in package.messages:
                 sealed = delivery.for_trial(
@@ -203,7 +211,7 @@ def trial(
                 )
                 attached = [files[name] for name in message.files]
                 data = delivery.compose(sealed, attached, tools.clock())
-                reply = link.offer(message.sender, address.mailbox, data, lambda: True)
+                reply = links[message.server].offer(message.sender, address.mailbox, data, lambda: True)
                 assert reply is not None
                 tools.ledger.record_trial(
                     run.id, package.id, message.id, address.mailbox, _STATES[reply.verdict], reply.code, reply.text

@@ -18,6 +18,7 @@ from gonnet.jobs.models import Guard
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.audience import audience, descriptions, in_order
 from gonnet.pipeline.editions import Edition, editions, settled, untold
+from gonnet.pipeline.letters import roots_of
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
@@ -142,6 +143,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             called={key: who.name for key, who in described.items() if job.lists[who.listed][1].bundled is None},
             past={key: _told_of(past, request.as_of) for key, past in context.past.items()},
             secrets=tools.workspace.secrets,
+            roots=roots_of(job, tools),
         )
         plans = tuple(_with_past(plan, context.past.get(plan.key), job) for plan in packages.assemble(parts, known))
         versions, used = settled(versions, engine, values.bound(), tools.workspace.folder)

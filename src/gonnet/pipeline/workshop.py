@@ -30,7 +30,7 @@ _BATCH = 100  # packages that a worker makes at a time
 
 
 def make(
-    job: Job, tools: Tools, found: Survey, sender: Sender | None, progress: Progress
+    job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender], progress: Progress
 ) -> Iterator[tuple[PackagePlan, Made | None]]:
     """Yield every plan, in key order, with what was made of it; None where it has no documents.
 
@@ -40,10 +40,10 @@ def make(
     wanted = [plan for plan in found.plans if plan.documents]
     if sum(len(plan.slices) for plan in wanted) > _BATCH:
         bring_together(found.engine)
-    bench = _put_bench(job, tools, found, sender)
+    bench = _put_bench(job, tools, found, senders)
     try:
         with tools.executor(len(wanted)) as executor:
-            made = _all_made(executor, bench, found, wanted, sender)
+            made = _all_made(executor, bench, found, wanted, senders)
             for count, plan in enumerate(found.plans, 1):
                 yield _known_now(plan, next(made) if plan.documents else None)
                 progress(count, len(found.plans))
@@ -64,7 +64,7 @@ def _contents(made: Made) -> tuple[str, ...]:
 
 
 def _all_made(
-    executor: Executor, bench: Path, found: Survey, plans: Sequence[PackagePlan], sender: Sender | None
+    executor: Executor, bench: Path, found: Survey, plans: Sequence[PackagePlan], senders: Mapping[int, Sender]
 ) -> Iterator[Made]:
     """What was made of `plans`, in order."""
     workers = int(getattr(executor, "_max_workers", 1))
@@ -73,7 +73,7 @@ def _all_made(
     waiting: deque[Future[tuple[Made, ...]]] = deque()
     try:
         for batch in batches:
-            waiting.append(executor.submit(produce, str(bench), _orders(found, batch, sender)))
+            waiting.append(executor.submit(produce, str(bench), _orders(found, batch, senders)))
             if len(waiting) > workers + 1:
                 yield from waiting.popleft().result()
         while waiting:
@@ -87,15 +87,17 @@ def _all_made(
             future.cancel()
 
 
-def _orders(found: Survey, batch: Sequence[PackagePlan], sender: Sender | None) -> tuple[Order, ...]:
+def _orders(found: Survey, batch: Sequence[PackagePlan], senders: Mapping[int, Sender]) -> tuple[Order, ...]:
     keys = list(dict.fromkeys(part.key for plan in batch for part in plan.slices))
     rows = {key: tuple(lines) for key, lines in rows_of(found.engine, found.fields, keys, found.values.bound())}
-    return tuple(_order(plan, rows, sender, found) for plan in batch)
+    return tuple(_order(plan, rows, senders, found) for plan in batch)
 
 
 def _order(
-    plan: PackagePlan, rows: Mapping[str, tuple[tuple[object, ...], ...]], sender: Sender | None, found: Survey
+    plan: PackagePlan, rows: Mapping[str, tuple[tuple[object, ...], ...]], senders: Mapping[int, Sender], found: Survey
 ) -> Order:
+    way = next((at for at in plan.decision.effects.ways if at in senders), None)
+    sender = senders[way] if way is not None else None
     contacts = plan.addressed.contacts if sender and plan.decision.cause is None else ()
     if sender and plan.decision.outcome is Outcome.HELD:
         contacts = tuple(person for person in plan.addressed.contacts if person.to and not person.problem)
@@ -107,6 +109,8 @@ def _order(
         documents=plan.documents,
         enclosures=plan.enclosures,
         parcel=plan.parcel,
+        filings=plan.filings,
+        sender=way,
         slices=tuple(Slice(part.key, rows.get(part.key, ()), part.names, part.label) for part in plan.slices),
         names=plan.names,
         contacts=contacts,
@@ -117,7 +121,7 @@ def _order(
     )
 
 
-def _put_bench(job: Job, tools: Tools, found: Survey, sender: Sender | None) -> Path:
+def _put_bench(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender]) -> Path:
     bench = Workbench(
         versions={locale: _version(edition) for locale, edition in found.editions.items()},
         signs=signs(
@@ -129,7 +133,7 @@ def _put_bench(job: Job, tools: Tools, found: Survey, sender: Sender | None) -> 
         ),
         watch=Watch(identities(job, found), job.file.checks.harmless),
         store=tools.store,
-        sender=sender,
+        senders=senders,
         enclosures={file: part for edition in found.editions.values() for file, part in edition.enclosures.items()},
     )
     for part in bench.enclosures.values():

@@ -27,6 +27,7 @@ class Effects:
         cc: Who gets it besides.
         bcc: Who gets it besides, unseen.
         important: Whether its messages are marked so.
+        ways: By which of the job's ways it leaves, by number.
     """
 
     skip: str | None = None
@@ -39,6 +40,7 @@ class Effects:
     cc: tuple[str, ...] = ()
     bcc: tuple[str, ...] = ()
     important: bool = False
+    ways: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +60,7 @@ class Step:
     overridden: tuple[str, ...] = ()
 
 
-_SINGLE = ("message", "format", "to", "important")
+_SINGLE = ("message", "format", "to", "important", "deliver")
 """What there can be one of: a later rule has the last word."""
 
 
@@ -74,7 +76,8 @@ def effects_of(
     def chosen(part: str) -> Rule | None:
         return last[part][0] if last[part] else None
 
-    message, format_of, to, important = (chosen(part) for part in _SINGLE)
+    message, format_of, to, important, deliver = (chosen(part) for part in _SINGLE)
+    wanted = deliver.deliver if deliver else [way.called for way in job.file.deliver if not way.optional]
     effects = Effects(
         skip=next((rule.skip for rule in holding if rule.skip is not None), None),
         hold=next((rule.hold for rule in holding if rule.hold is not None), None),
@@ -86,6 +89,7 @@ def effects_of(
         cc=tuple(dict.fromkeys(name for rule in holding for name in rule.cc)),
         bcc=tuple(dict.fromkeys(name for rule in holding for name in rule.bcc)),
         important=bool(important.important) if important else False,
+        ways=tuple(at for at, way in enumerate(job.file.deliver) if way.called in wanted),
     )
     return effects, tuple(_step(rule, holds, holding) for rule, holds in zip(rules, held, strict=True))
 
@@ -125,7 +129,7 @@ def _step(rule: Rule, held: bool | None, holding: list[Rule]) -> Step:
 
 def _words(rule: Rule) -> Iterator[str]:
     """What a rule says of a package, part by part."""
-    for part in ("skip", "hold", "message", "add", "drop", "format", "to", "cc", "bcc"):
+    for part in ("skip", "hold", "message", "add", "drop", "format", "to", "cc", "bcc", "deliver"):
         if _given(rule, part):
             value = getattr(rule, part)
             yield f"{_CALLED.get(part, part)}: {value if isinstance(value, str) else ', '.join(value)}"

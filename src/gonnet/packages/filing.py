@@ -1,0 +1,49 @@
+"""In which folders the files of a package are put, and under which links they can be seen."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import NamedTuple
+from urllib.parse import quote
+
+from gonnet.packages.names import safe_name
+
+_APART = re.compile(r"/(?![^{]*\}\})")  # not inside a merge field
+
+
+class FilingPlan(NamedTuple):
+    """That the files of a package are put into a folder.
+
+    Attributes:
+        way: What the job calls it.
+        root: The folder, as the workspace calls it.
+        path: Folders below it, with `/`; empty for the root itself.
+        existing: What becomes of files that are there already.
+        link: The address of the root, or empty.
+    """
+
+    way: str
+    root: str
+    path: str
+    existing: str
+    link: str = ""
+
+    def place(self, name: str) -> str:
+        """Where a file is put, below the root."""
+        return f"{self.path}/{name}" if self.path else name
+
+    def link_to(self, name: str) -> str:
+        """The address of a file."""
+        return f"{self.link.rstrip('/')}/{quote(self.place(name))}"
+
+
+def path_of(text: str, filled: Callable[[str], str]) -> str:
+    """The path that a text gives: its own `/` part folders, those of merged values do not.
+
+    Args:
+        text: With merge fields.
+        filled: Fills a part of it.
+    """
+    parts = [part for part in _APART.split(text) if part.strip()]
+    return "/".join(safe_name(filled(part)) for part in parts)

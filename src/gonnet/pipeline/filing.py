@@ -1,0 +1,56 @@
+"""Putting the files of a package into folders, before its messages leave: a link in a message leads to something."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from gonnet.delivery.folder import OutsideError, TakenError, put_file
+from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.ledger.records import FilingRecord, HandOver, State
+from gonnet.pipeline.tools import Tools
+
+_OPEN = (HandOver.WAITING, HandOver.LATER)
+
+
+def to_file(package: PackageRecord) -> Iterator[FilingRecord]:
+    """The files of a package that are still to be put into folders."""
+    if package.state in (State.READY, State.FAILED, State.UNSURE):
+        yield from (filing for filing in package.filings if filing.state in _OPEN)
+
+
+def file_all(run: RunRecord, package: PackageRecord, tools: Tools) -> tuple[bool, State | None]:
+    """Put every file of a package where it belongs; whether all are there now, and the state of the package.
+
+    What was put before an interruption is found to be there with the same bytes, and counts.
+
+    Raises:
+        JobError: the workspace no longer has the folder.
+        SealError: a file is not what was reviewed.
+    """
+    state: State | None = None
+    failed = any(filing.state is HandOver.REFUSED for filing in package.filings)
+    for filing in to_file(package):
+        answer, put_at, reply = _put(filing, tools)
+        state = tools.ledger.filed(run.id, package.id, filing.id, answer, put_at, reply)
+        failed |= answer is not HandOver.SENT
+    return not failed, state
+
+
+def _put(filing: FilingRecord, tools: Tools) -> tuple[HandOver, str, str]:
+    """What came of one file: its state, where it is, and why it is not."""
+    _, root = tools.workspace.root(filing.root, "gonnet.yaml")
+    data = tools.store.get(filing.sha256)
+
+    def is_ours(digest: str) -> bool:
+        return digest in tools.ledger.put_there(filing.root, filing.place)
+
+    mode = int(root.mode, 8) if root.mode else None
+    folder = tools.workspace.folder / Path(root.path)
+    try:
+        put = put_file(folder, filing.place, data, filing.existing, is_ours, mode)
+    except (OutsideError, TakenError) as error:
+        return HandOver.REFUSED, "", str(error)
+    except OSError as error:
+        return HandOver.LATER, "", f"the folder cannot be written: {error.strerror}"
+    return HandOver.SENT, put.place, ""
