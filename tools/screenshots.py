@@ -49,6 +49,8 @@ def main() -> None:
             "message": lambda: _message(workspace),
             "gallery": lambda: _gallery(workspace),
             "languages": lambda: _languages(workspace),
+            "bundles": lambda: _bundles(workspace),
+            "pack": lambda: _pack(workspace),
         }
         for name, take in pictures.items():
             if not wanted or name in wanted:
@@ -117,14 +119,14 @@ def _look(workspace: Path) -> Path:
 
 
 def _pdf(workspace: Path) -> None:
-    _page(next(_look(workspace).glob("*.pdf")), 1, "statement-pdf")
+    _page(next(_look(workspace).glob("*.pdf")), 1, _TARGET / "statement-pdf")
 
 
 def _workbook(workspace: Path) -> None:
     file = next(_look(workspace).glob("*.xlsx"))
     office = ["soffice", "--headless", "--convert-to", "pdf", "--outdir", str(workspace), str(file)]
     subprocess.run(office, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    _page(workspace / f"{file.stem}.pdf", 1, "statement-xlsx")
+    _page(workspace / f"{file.stem}.pdf", 1, _TARGET / "statement-xlsx")
 
 
 def _gallery(workspace: Path) -> None:
@@ -132,9 +134,30 @@ def _gallery(workspace: Path) -> None:
     for words in (("prepare", "gallery", "--only", "00116"), ("review", "last", "--into", "gallery")):
         subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
     file = next((workspace / "gallery").glob("*.pdf"))
-    for number, name in enumerate(("gallery-facts", "gallery-charts", "gallery-table"), 1):
-        _page(file, number, name)
-    _browser(workspace, file.with_suffix(".html"), "gallery-page", "1280,1000")
+    _side_by_side("gallery", [_page(file, number, workspace / f"gallery-{number}") for number in (1, 2, 3)])
+
+
+def _bundles(workspace: Path) -> None:
+    """An adviser's farms in one file, and the board's report."""
+    for job, address in (("advisers", "ines.calloway@tarnvale.example"), ("board", "maren.holt@tarnvale.example")):
+        words = ("preview", job, "--only", address, "--as", "pdf", "--into", "bundles")
+        subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
+    farms, board = sorted((workspace / "bundles").glob("*/*.pdf"))
+    pages = [(farms, 1), (farms, 2), (board, 1)]
+    _side_by_side("bundles", [_page(file, at, workspace / f"bundle-{file.stem}-{at}") for file, at in pages])
+
+
+def _pack(workspace: Path) -> None:
+    """Cover, contents and both reports of a pack."""
+    words = ("preview", "pack", "--only", "00079", "--into", "pack")
+    subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
+    file = next((workspace / "pack").glob("*.pdf"))
+    _side_by_side("pack", [_page(file, number, workspace / f"pack-{number}") for number in (1, 2, 3, 4)])
+
+
+def _side_by_side(name: str, pictures: list[Path]) -> None:
+    form = ["-tile", f"{len(pictures)}x1", "-geometry", f"{1280 // len(pictures)}x+6+6", "-background", "#8a8f8d"]
+    subprocess.run(["montage", *map(str, pictures), *form, str(_TARGET / f"{name}.png")], check=True)
 
 
 def _languages(workspace: Path) -> None:
@@ -147,9 +170,11 @@ def _languages(workspace: Path) -> None:
     subprocess.run(["montage", *files, *form, str(_TARGET / "languages.png")], check=True)
 
 
-def _page(file: Path, number: int, name: str) -> None:
+def _page(file: Path, number: int, target: Path) -> Path:
+    """The picture of a page, at `target` with `.png` behind it."""
     options = ["-png", "-r", "92", "-f", str(number), "-l", str(number), "-singlefile"]
-    subprocess.run(["pdftoppm", *options, str(file), str(_TARGET / name)], check=True)
+    subprocess.run(["pdftoppm", *options, str(file), str(target)], check=True)
+    return target.with_name(f"{target.name}.png")
 
 
 def _message(workspace: Path) -> None:
