@@ -125,7 +125,7 @@ def test_a_second_run_replaces_what_the_first_put_there_and_nothing_else(dairy: 
     )
     run, _ = ready(dairy, change)
     with dairy.tools() as tools:
-        assert send(run, tools).states == {State.SENT: 1, State.FAILED: 1}
+        assert send(run, tools, again=True).states == {State.SENT: 1, State.FAILED: 1}
         failed = dairy.by_key(tools, run)["117"]
     assert "archive: 117 statement.pdf: the file of this name is not what was put there" in failed.reason
     assert (dairy.folder / "archive/117 statement.pdf").read_bytes() == b"somebody's notes"

@@ -21,6 +21,7 @@ RUN = {
     "job_sha256": "0" * 64,
     "as_of": "2026-11-05",
     "parameters": {"period": "2026-10"},
+    "period": "period 2026-10",
 }
 
 

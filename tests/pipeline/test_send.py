@@ -170,7 +170,7 @@ def test_a_run_that_mails_nothing_or_was_broken_off_cannot_be_sent(dairy: Dairy)
             send(run, tools)
         with (
             pytest.raises(ZeroDivisionError),
-            tools.ledger.writing(job="x", title="x", job_sha256="", as_of="2026-11-05", parameters={}, server="office"),
+            tools.ledger.writing(job="x", title="x", job_sha256="", as_of="2026-11-05", parameters={}, period="x"),
         ):
             1 / 0  # noqa: B018
         with pytest.raises(RunError, match="not prepared to its end"):

@@ -49,6 +49,9 @@ workspace_option = click.option(
 only_option = click.option("--only", multiple=True, metavar="KEY", help="Only this key; can be given several times.")
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")
 yes_option = click.option("--yes", is_flag=True, help="Do not ask before sending.")
+again_option = click.option(
+    "--again", is_flag=True, help="Send also what was sent in another run for the same period already."
+)
 quiet_option = click.option("--quiet", is_flag=True, help="Print only what needs attention.")
 asked_options = _together(
     click.option(

@@ -86,14 +86,28 @@ def summary(run: RunRecord, packages: Sequence[PackageRecord], *, quiet: bool) -
     _report.findings(run.findings, attention_only=quiet)
 
 
-def sent(tools: Tools, run: RunRecord, only: tuple[str, ...], *, yes: bool, as_json: bool, quiet: bool) -> int:
+def sent(
+    tools: Tools,
+    run: RunRecord,
+    only: tuple[str, ...],
+    *,
+    yes: bool,
+    as_json: bool,
+    quiet: bool,
+    again: bool = False,
+) -> int:
     """List what is about to leave, ask, send, and tell what came of it; the exit code."""
+    from gonnet.pipeline.guards import sent_before, told_of_earlier
     from gonnet.pipeline.send import send, sendable
 
-    waiting = sendable(run, tools, only)
+    waiting = sendable(run, tools, only, again=again)
+    everything = sendable(run, tools, only, again=True)
+    earlier = list(told_of_earlier(sent_before(run, everything, tools))) if len(everything) > len(waiting) else []
+    for text in () if as_json else earlier:
+        _show.console().print(_show.state("attention", f"! {text}; `--again` sends them too"), soft_wrap=True)
     if not waiting:
         _nothing_to_send(tools, run, as_json=as_json)
-        return _exit.ATTENTION if wants_attention(run) else _exit.DONE
+        return _exit.ATTENTION if wants_attention(run) or earlier else _exit.DONE
     deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state in ("waiting", "later"))
     files = sum(1 for package in waiting for part in package.filings if part.state in ("waiting", "later"))
     if not as_json and not quiet:
@@ -110,7 +124,7 @@ def sent(tools: Tools, run: RunRecord, only: tuple[str, ...], *, yes: bool, as_j
             done[str(state)] += 1
             told(sum(done.values()), len(waiting))
 
-        report = send(run, tools, only, tell)
+        report = send(run, tools, only, tell, again=again)
     after = tools.ledger.run(str(run.id))
     packages = tools.ledger.packages(run.id)
     if as_json:
@@ -120,7 +134,7 @@ def sent(tools: Tools, run: RunRecord, only: tuple[str, ...], *, yes: bool, as_j
     if report.interrupted is not None:
         _exit.tell(report.interrupted)
         return _exit.UNREACHABLE
-    return _exit.ATTENTION if wants_attention(after) else _exit.DONE
+    return _exit.ATTENTION if wants_attention(after) or earlier else _exit.DONE
 
 
 def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool) -> None:

@@ -14,6 +14,7 @@ from gonnet.cli import _options
 @click.argument("job")
 @_options.asked_options
 @_options.only_option
+@_options.again_option
 @_options.workspace_option
 @_options.yes_option
 @_options.json_option
@@ -23,6 +24,7 @@ def run(
     asked: dict[str, str],
     as_of: dt.date | None,
     only: tuple[str, ...],
+    again: bool,
     workspace: Path | None,
     yes: bool,
     as_json: bool,
@@ -41,4 +43,4 @@ def run(
         made = _work.prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json)
         if not as_json:
             _work.summary(made, tools.ledger.packages(made.id), quiet=quiet)
-        return _work.sent(tools, made, (), yes=yes, as_json=as_json, quiet=quiet)
+        return _work.sent(tools, made, (), again=again, yes=yes, as_json=as_json, quiet=quiet)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 @_options.only_option
 @click.option("--trial", metavar="ADDRESS", help="Send to this address alone; the real recipients get nothing.")
 @click.option("--first", type=click.IntRange(min=1), help="With --trial: only the first so many packages.")
+@_options.again_option
 @_options.workspace_option
 @_options.yes_option
 @_options.json_option
@@ -28,6 +29,7 @@ def send(
     only: tuple[str, ...],
     trial: str | None,
     first: int | None,
+    again: bool,
     workspace: Path | None,
     yes: bool,
     as_json: bool,
@@ -52,7 +54,7 @@ def send(
             return _tried(tools, run, trial, first, only, yes=yes, as_json=as_json)
         from gonnet.cli._work import sent
 
-        return sent(tools, run, only, yes=yes, as_json=as_json, quiet=quiet)
+        return sent(tools, run, only, again=again, yes=yes, as_json=as_json, quiet=quiet)
 
 
 def _tried(

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import Field, field_validator
+from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
-from gonnet.jobs.parts import Name, Part
+from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.style import Style
 from gonnet.wording.formats import House
 
@@ -91,6 +92,32 @@ class FolderRoot(Part):
         return value
 
 
+def _as_span(value: object) -> object:
+    found = re.fullmatch(r"(\d\d:\d\d)\s*(?:-|–|to)\s*(\d\d:\d\d)", value) if isinstance(value, str) else None
+    try:
+        if found is not None:
+            return dt.time.fromisoformat(found[1]), dt.time.fromisoformat(found[2])
+    except ValueError:
+        pass
+    raise ValueError(f"'{value}' is not a time of the day; write one such as 22:00-06:00")
+
+
+class Limits(Part):
+    """What no job can lift.
+
+    Attributes:
+        domains: Where mail may go; those below them too; anywhere when left out.
+        messages: How many messages a send may hand over.
+        per_address: How many of them may go to one address.
+        quiet: When no message leaves: `22:00-06:00`, in the workspace's time zone.
+    """
+
+    domains: Names = ()
+    messages: int | None = Field(default=None, ge=1)
+    per_address: int | None = Field(default=None, ge=1)
+    quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span)] = None
+
+
 class LedgerPlace(Part):
     """Where the record of runs and the rendered files are kept."""
 
@@ -107,6 +134,7 @@ class WorkspaceFile(Part):
     mail_servers: dict[Name, MailServer] = {}
     databases: dict[Name, Database] = {}
     folders: dict[Name, FolderRoot] = {}
+    limits: Limits = Limits()
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)
     holidays: str | None = None

@@ -194,6 +194,16 @@ class Ledger:
             return sent_before(work, job)
 
     @told
+    def sent_elsewhere(self, run: RunRecord) -> dict[str, int]:
+        """Key → the run of the same job and the same period in which it was sent something, or may have been."""
+        package, other = schema.packages.c, schema.runs.c
+        query = select(package.key, func.max(other.id)).join(schema.runs, other.id == package.run_id)
+        query = query.where(other.job == run.job, other.id != run.id, other.period == run.period)
+        query = query.where(package.state.in_([State.SENT, State.UNSURE])).group_by(package.key)
+        with self._engine.connect() as work:
+            return {str(key): int(number) for key, number in work.execute(query)}
+
+    @told
     def last_sent(self, job: str) -> tuple[int, Mapping[str, Any]] | None:
         """Number and measures of the last run of `job` of which something was sent; None where there is none."""
         package, run = schema.packages.c, schema.runs.c

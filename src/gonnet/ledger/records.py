@@ -186,6 +186,7 @@ class RunRecord:
         id: Its number.
         state: Whether it was prepared to the end.
         parameters: Name → text.
+        period: What it is for: its periods, or its date where it has none.
         account: Rows and control totals, as `checks.Account` gives them, in plain values.
         findings: Weight and text of what was found.
         counts: State of packages → how many.
@@ -200,6 +201,7 @@ class RunRecord:
     prepared: dt.datetime
     seconds: float
     parameters: Mapping[str, str]
+    period: str
     account: Mapping[str, object]
     findings: tuple[tuple[str, str], ...]
     counts: Mapping[State, int] = field(default_factory=dict)

@@ -51,6 +51,7 @@ def run_of(row: Row[Any], counts: Mapping[State, int]) -> RunRecord:
         prepared=dt.datetime.fromisoformat(row.prepared),
         seconds=row.seconds / 1000,
         parameters=row.parameters,
+        period=row.period,
         account=row.account,
         findings=tuple((weight, text) for weight, text in row.findings),
         counts=counts,

@@ -22,6 +22,7 @@ runs = Table(
     Column("prepared", String, nullable=False),
     Column("seconds", Integer, nullable=False, default=0),
     Column("parameters", JSON, nullable=False),
+    Column("period", String, nullable=False),
     Column("account", JSON, nullable=False),
     Column("findings", JSON, nullable=False),
     Column("reviewed", String),

@@ -7,6 +7,7 @@ from contextlib import closing
 
 from gonnet.findings import Weight
 from gonnet.jobs import Job
+from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.packages import PackagePlan
 from gonnet.pipeline import commands, workshop
@@ -75,7 +76,14 @@ def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:
         "job_sha256": job.digest,
         "as_of": request.as_of.isoformat(),
         "parameters": found.values.recorded(),
+        "period": _period(job, found) or request.as_of.isoformat(),
     }
+
+
+def _period(job: Job, found: Survey) -> str:
+    recorded = found.values.recorded()
+    spans = (name for name, parameter in job.file.parameters.items() if parameter.kind in SPANS)
+    return ", ".join(f"{name} {recorded[name]}" for name in spans)
 
 
 def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:

@@ -14,6 +14,7 @@ from gonnet.errors import RunError, SealError, UnreachableError
 from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver, RunState
 from gonnet.packages import seal_of
+from gonnet.pipeline import guards
 from gonnet.pipeline.filing import file_all, to_file
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
@@ -43,15 +44,21 @@ class SendReport:
     interrupted: UnreachableError | None = None
 
 
-def sendable(run: RunRecord, tools: Tools, only: Sequence[str] = ()) -> tuple[PackageRecord, ...]:
+def sendable(
+    run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False
+) -> tuple[PackageRecord, ...]:
     """The packages of a run that a send would hand over: ready ones, and what was refused only for now.
+
+    Those that were sent in another run for the same period are left out, unless `again` is said.
 
     Raises:
         RunError: the run was not prepared to its end, or delivers nothing.
     """
     packages = tools.ledger.packages(run.id, only)
     _require_sendable(run, packages)
-    return tuple(package for package in packages if any(_waiting(package)) or any(to_file(package)))
+    waiting = tuple(package for package in packages if any(_waiting(package)) or any(to_file(package)))
+    earlier = {} if again else guards.sent_before(run, waiting, tools)
+    return tuple(package for package in waiting if package.key not in earlier)
 
 
 def _require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
@@ -74,7 +81,12 @@ def _waiting(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str]]
 
 
 def send(
-    run: RunRecord, tools: Tools, only: Sequence[str] = (), told: Told = lambda _package, _state: None
+    run: RunRecord,
+    tools: Tools,
+    only: Sequence[str] = (),
+    told: Told = lambda _package, _state: None,
+    *,
+    again: bool = False,
 ) -> SendReport:
     """Hand over what is ready. Run again after an interruption, it goes on with what is not sent.
 
@@ -82,13 +94,14 @@ def send(
     send left without an answer is called unsure and not sent again.
 
     Raises:
-        RunError: the run cannot be sent, or another process is sending it.
+        RunError: the run cannot be sent, goes beyond the limits of the workspace, or another process is sending it.
         UnreachableError: a server cannot be reached; nothing was handed over.
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
     with tools.ledger.alone(run.id):
         tools.ledger.doubt_open_hand_overs(run.id)
-        packages = sendable(run, tools, only)
+        packages = _allowed(run, sendable(run, tools, only, again=again), tools)
+        guards.require_within_limits(packages, tools)
         states: Counter[State] = Counter()
         with ExitStack() as stack:
             servers = dict.fromkeys(message.server for package in packages for message, _, _ in _waiting(package))
@@ -103,6 +116,18 @@ def send(
                 states[state] += 1
                 told(package, state)
         return SendReport(states=dict(states))
+
+
+def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) -> list[PackageRecord]:
+    """The packages that may leave; one with an address that the workspace does not allow is held."""
+    found = []
+    for package in packages:
+        addresses = [part.address for part in package.deliveries()]
+        if strangers := guards.strangers(addresses, tools.workspace.file.limits):
+            tools.ledger.hold(run.id, package.id, guards.told_of_strangers(strangers))
+        else:
+            found.append(package)
+    return found
 
 
 def link_for(name: str, tools: Tools) -> SmtpLink:

@@ -15,14 +15,16 @@ from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, references
 from gonnet.jobs.models import Guard
+from gonnet.jobs.workspace import Limits
 from gonnet.packages import PackagePlan
+from gonnet.pipeline import guards
 from gonnet.pipeline.audience import audience, descriptions, in_order
 from gonnet.pipeline.editions import Edition, editions, settled, untold
 from gonnet.pipeline.letters import roots_of
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
-from gonnet.rules.decisions import unknowns
+from gonnet.rules.decisions import Cause, unknowns
 from gonnet.rules.guard import Measured, alarms, measured
 from gonnet.wording.templates import Wording
 
@@ -136,6 +138,8 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         now = measured(engine)
         alarm = _alarm(job, tools, now, parts) if request.guarded and not request.only else None
         parts = [(part, found, rules.held_by_the_guard(decision, alarm)) for part, found, decision in parts]
+        limits = tools.workspace.file.limits
+        parts = [(part, found, _within(decision, part, limits)) for part, found, decision in parts]
         known = packages.Known(
             readings=readings,
             evaluated=evaluated,
@@ -229,6 +233,16 @@ def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
 
 
 _Part = tuple[recipients.Addressed, rules.Evaluated, rules.Decision]
+
+
+def _within(decision: rules.Decision, part: recipients.Addressed, limits: Limits) -> rules.Decision:
+    """The decision where mail to one of its addresses is not allowed."""
+    addresses = [a.mailbox for person in part.contacts for a in (*person.to, *person.cc, *person.bcc)]
+    strangers = guards.strangers(addresses, limits)
+    if not strangers or decision.outcome is not rules.Outcome.READY:
+        return decision
+    reason = guards.told_of_strangers(strangers)
+    return replace(decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
 
 
 def _told_of(past: rules.Past, as_of: dt.date) -> dict[str, object]:

@@ -38,10 +38,11 @@ class Cause(StrEnum):
     NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"
     GUARD = "guard of the run"
+    DOMAIN = "address that is not allowed"
 
 
 _OF_THE_PAST = re.compile(r"\b(past|earlier)\s*\.")
-_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD)
+_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
