@@ -23,10 +23,17 @@ COMMANDS = {
     "preview": "Make a few packages to look at, without a run.",
     "prepare": "Make every recipient's package. Contacts nobody.",
     "review": "See every package of a run before anything leaves.",
+    "amend": "Put a package right before it leaves: addresses, message, one more file.",
+    "hold": "Hold packages of a run: they do not leave.",
+    "release": "Release packages that are held.",
+    "skip": "Leave packages of a run out.",
     "send": "Hand over what is ready, and only that.",
     "run": "Prepare and send in one go.",
     "runs": "List the runs there were.",
     "show": "See one run, or one recipient's package, in full.",
+    "settle": "Say what became of packages that are in doubt.",
+    "resend": "Send packages again that were sent.",
+    "save": "Save the documents of packages, as they were made.",
     "mailbox": "A stand-in mail server that keeps what it gets.",
 }
 

@@ -103,6 +103,20 @@ def account(run: RunRecord) -> None:
         )
 
 
+def since(packages: Sequence[PackageRecord]) -> None:
+    """Print what people decided about packages since the run was prepared."""
+    kept = ("held", "skipped")
+    released = [p for p in packages if str(p.prepared_as) in kept and str(p.state) not in kept]
+    withdrawn = [p for p in packages if str(p.prepared_as) == "ready" and str(p.state) in kept]
+    parts = [
+        f"{_show.many(len(found), 'package')} {word} ({_show.many(sum(p.rows for p in found), 'row')})"
+        for found, word in ((released, "released"), (withdrawn, "held back or skipped"))
+        if found
+    ]
+    if parts:
+        _show.line(f"Since    by hand {' and '.join(parts)}; the rows above are as the run was prepared")
+
+
 def states(run: RunRecord) -> str:
     """The states of a run's packages in words."""
     return ", ".join(f"{count} {state}" for state, count in run.counts.items()) or "no packages"

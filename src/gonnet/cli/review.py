@@ -96,6 +96,7 @@ def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, 
     _show.rows(table, (_cells(package, figures, several=len(subjects) > 1) for package in shown))
     _show.show(table)
     _report.account(run)
+    _report.since(packages)
     _report.findings(run.findings, attention_only=quiet)
     if into is not None:
         count = sum(len(package.documents) for package in packages)

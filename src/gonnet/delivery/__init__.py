@@ -1,7 +1,17 @@
-"""Messages and the ways they leave: today SMTP."""
+"""Messages and the ways they leave: SMTP and folders."""
 
 from gonnet.delivery.body import Body
-from gonnet.delivery.message import Attachment, Envelope, compose, for_trial, plain_text, write_message
+from gonnet.delivery.message import (
+    Attachment,
+    Envelope,
+    compose,
+    for_trial,
+    plain_text,
+    readdressed,
+    with_body,
+    with_message_id,
+    write_message,
+)
 from gonnet.delivery.replies import Reply, Verdict
 from gonnet.delivery.smtp import SmtpLink
 
@@ -15,5 +25,8 @@ __all__ = [
     "compose",
     "for_trial",
     "plain_text",
+    "readdressed",
+    "with_body",
+    "with_message_id",
     "write_message",
 ]

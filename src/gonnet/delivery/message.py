@@ -12,6 +12,7 @@ import datetime as dt
 import hashlib
 import html
 import mimetypes
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from email import message_from_bytes
@@ -131,6 +132,33 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
     )
 
 
+def with_body(sealed: bytes, body: Body) -> bytes:
+    """The same message with another body; its language is the one that it had."""
+    head, _ = sealed.split(b"\r\n\r\n", 1)
+    message = message_from_bytes(sealed, policy=default)
+    found = message.get_body(("html",))
+    page = str(found.get_content()) if found is not None else ""
+    lang, way = (re.search(rf'<html[^>]*\b{name}="([^"]*)"', page) for name in ("lang", "dir"))
+    locale = lang[1] if lang else "en"
+    outer = _outer(sealed).encode("ascii")
+    inner = _boundaries(str(message["Message-ID"]))[1]
+    text = _PAGE.format(
+        lang=html.escape(locale, quote=True),
+        way=way[1] if way else "ltr",
+        style="",
+        title=html.escape(str(message["Subject"])),
+        body=body.html,
+    )
+    return b"".join([head, b"\r\n\r\n--", outer, b"\r\n", _both(body.text, text, inner)])
+
+
+def _both(text: str, page: str, inner: str) -> bytes:
+    """Plain text and HTML, of which a reader shows one (RFC 2046, 5.1.4)."""
+    mark = f"--{inner}\r\n".encode("ascii")
+    head = f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii")
+    return b"".join([head, mark, _part(text, "plain"), mark, _part(page, "html"), f"--{inner}--\r\n".encode("ascii")])
+
+
 def _part(content: str, kind: str) -> bytes:
     head = f'Content-Type: text/{kind}; charset="utf-8"\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\n'
     # RFC 2045, 6.7: line ends are CRLF as they stand, soft ones too.
@@ -169,7 +197,7 @@ def _boundaries(message_id: str) -> tuple[str, str]:
 
 def _require_lines(block: bytes, envelope: Envelope) -> None:
     """A last look that no value became a header line: whatever it is, it must not leave."""
-    wanted = ["From", "To"]
+    wanted = ["From", *(["To"] if envelope.to else [])]
     wanted += ["Cc"] if envelope.cc else []
     wanted += ["Reply-To"] if envelope.reply_to else []
     wanted += ["Subject", "Message-ID", "Auto-Submitted"]
@@ -241,6 +269,22 @@ def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Address) -
         f"Message-ID: {envelope.message_id}\r\n".encode("ascii"),
     ]
     return b"".join(line + b"\r\n" for line in kept[:1]) + b"".join(lines) + b"\r\n".join(kept[1:]) + b"\r\n\r\n" + body
+
+
+def with_message_id(sealed: bytes, message_id: str) -> bytes:
+    """The same message with another Message-ID, so that no program takes it for one that it has already."""
+    head, body = sealed.split(b"\r\n\r\n", 1)
+    line = f"Message-ID: {message_id}".encode("ascii")
+    lines = [line if old.lower().startswith(b"message-id:") else old for old in _unfolded(head)]
+    return b"\r\n".join(lines) + b"\r\n\r\n" + body
+
+
+def readdressed(sealed: bytes, to: Sequence[Address], cc: Sequence[Address]) -> bytes:
+    """The same message to others: To and Cc as given, everything else as it was."""
+    head, body = sealed.split(b"\r\n\r\n", 1)
+    sender, *lines = [line for line in _unfolded(head) if not line.lower().startswith((b"to:", b"cc:"))]
+    named = headers.addresses("To", to) + headers.addresses("Cc", cc)
+    return sender + b"\r\n" + named + b"\r\n".join(lines) + b"\r\n\r\n" + body
 
 
 def _unfolded(head: bytes) -> list[bytes]:

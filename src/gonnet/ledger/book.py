@@ -18,10 +18,12 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.errors import RunError, StorageError
 from gonnet.ledger import schema, statements
+from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import storage_error, told
 from gonnet.ledger.past import Sent, sent_before
-from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State, package_state
+from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State
 from gonnet.ledger.rows import grouped, package_of, run_of
+from gonnet.ledger.settling import settle_package
 from gonnet.ledger.writing import RunWriter
 
 Clock = Callable[[], dt.datetime]
@@ -117,6 +119,11 @@ class Ledger:
                 self.note(work, run_id, "broken off")
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
+
+    @property
+    def changes(self) -> Changes:
+        """What people change about packages."""
+        return Changes(self._engine, self.place, self.now)
 
     def now(self) -> str:
         """The time, as it is written: ISO 8601 in UTC."""
@@ -272,22 +279,10 @@ class Ledger:
     ) -> State:
         answer = {"answered": state, "answer": code, "said": reply[:500], "now": self.now()}
         work.execute(statements.ANSWERED, {"delivery": delivery_id, **answer})
-        mine, parts = self._settle_package(work, package_id)
+        mine, parts = settle_package(work, package_id)
         said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
         self.note(work, run_id, f"{parts['mail', delivery_id]}: {state}{said}"[:600], package_id)
         return mine
-
-    @staticmethod
-    def _settle_package(work: Connection, package_id: int) -> tuple[State, dict[tuple[str, int], str]]:
-        """Give a package the state that its deliveries give it; kind and number of each → where it goes."""
-        rows = work.execute(statements.DELIVERIES_OF, {"package": package_id}).all()
-        filings = work.execute(statements.FILINGS_OF, {"package": package_id}).all()
-        parts = [(("mail", row.id), row.address, row.state, row.reply) for row in rows]
-        parts += [(("folder", row.id), f"{row.root}: {row.place}", row.state, row.reply) for row in filings]
-        mine = package_state([HandOver(state) for _, _, state, _ in parts]) or State.READY
-        reasons = [f"{to}: {said}" for _, to, state, said in parts if state not in (HandOver.SENT, HandOver.WAITING)]
-        work.execute(statements.SETTLE, {"package": package_id, "settled": mine, "why": "; ".join(reasons)})
-        return mine, {place: to for place, to, _, _ in parts}
 
     @told
     def filed(
@@ -297,7 +292,7 @@ class Ledger:
         with self._engine.begin() as work:
             said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self.now()}
             work.execute(statements.FILED, said)
-            mine, parts = self._settle_package(work, package_id)
+            mine, parts = settle_package(work, package_id)
             more = (
                 f" ({reply})" if reply else f" as {put_at}" if not parts["folder", filing_id].endswith(put_at) else ""
             )

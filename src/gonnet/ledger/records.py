@@ -149,6 +149,7 @@ class PackageRecord:
         odd: What a reviewer should see.
         seal: SHA-256 over all that leaves with it; empty unless it was ready.
         keys: The keys that a bundle brings together, in order; empty for the package of one key.
+        prepared_as: Its state when the run was prepared.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
     """
 
@@ -165,6 +166,7 @@ class PackageRecord:
     keys: tuple[str, ...] = ()
     steps: tuple[StepRecord, ...] = ()
     filings: tuple[FilingRecord, ...] = ()
+    prepared_as: State | None = None
     id: int = 0
 
     @property

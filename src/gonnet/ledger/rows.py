@@ -72,6 +72,7 @@ def package_of(
         key=row.key,
         name=row.name,
         state=State(row.state),
+        prepared_as=State(row.prepared_as),
         reason=row.reason,
         rows=row.rows,
         figures=row.figures,

@@ -36,6 +36,7 @@ packages = Table(
     Column("key", Text, nullable=False),
     Column("name", Text, nullable=False),
     Column("state", String, nullable=False),
+    Column("prepared_as", String, nullable=False),
     Column("reason", Text, nullable=False),
     Column("rows", Integer, nullable=False),
     Column("figures", JSON, nullable=False),

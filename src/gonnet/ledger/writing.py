@@ -30,20 +30,10 @@ class RunWriter:
         with self._engine.begin() as work:
             numbers = _numbers(work, statements.ADD_PACKAGE, [self._package(package) for package in packages])
             numbered = list(zip(numbers, packages, strict=True))
-            documents = [_document(number, part) for number, package in numbered for part in package.documents]
+            documents = [document_row(number, part) for number, package in numbered for part in package.documents]
             if documents:
                 work.execute(statements.ADD_DOCUMENT, documents)
-            messages = [(number, message) for number, package in numbered for message in package.messages]
-            if messages:
-                ids = _numbers(work, statements.ADD_MESSAGE, [_message(number, part) for number, part in messages])
-                work.execute(
-                    statements.ADD_DELIVERY,
-                    [
-                        {"message_id": at, "address": delivery.address, "state": HandOver.WAITING}
-                        for at, (_, message) in zip(ids, messages, strict=True)
-                        for delivery in message.deliveries
-                    ],
-                )
+            add_messages(work, [(number, message) for number, package in numbered for message in package.messages])
             filings = [_filing(number, part) for number, package in numbered for part in package.filings]
             if filings:
                 work.execute(statements.ADD_FILING, filings)
@@ -60,6 +50,7 @@ class RunWriter:
         same = ("key", "name", "state", "reason", "rows", "seal")
         return {name: getattr(package, name) for name in same} | {
             "run_id": self.id,
+            "prepared_as": package.state,
             "figures": dict(package.figures),
             "odd": list(package.odd),
             "keys": list(package.keys),
@@ -97,7 +88,22 @@ def _numbers(work: Connection, statement: Insert, rows: Sequence[Mapping[str, An
     return [int(number) for (number,) in work.execute(statement, list(rows))]
 
 
-def _document(package: int, part: DocumentRecord) -> dict[str, Any]:
+def add_messages(work: Connection, messages: Sequence[tuple[int, MessageRecord]]) -> None:
+    """Write messages with their deliveries, which wait; each with the number of its package."""
+    if not messages:
+        return
+    ids = _numbers(work, statements.ADD_MESSAGE, [_message(number, part) for number, part in messages])
+    deliveries = [
+        {"message_id": at, "address": delivery.address, "state": HandOver.WAITING}
+        for at, (_, message) in zip(ids, messages, strict=True)
+        for delivery in message.deliveries
+    ]
+    if deliveries:
+        work.execute(statements.ADD_DELIVERY, deliveries)
+
+
+def document_row(package: int, part: DocumentRecord) -> dict[str, Any]:
+    """A file of a package as the ledger's table has it."""
     same = ("name", "report", "format", "sha256", "bytes", "pages", "rows", "content")
     return {name: getattr(part, name) for name in same} | {"package_id": package}
 

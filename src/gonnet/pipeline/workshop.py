@@ -100,7 +100,7 @@ def _order(
     sender = senders[way] if way is not None else None
     contacts = plan.addressed.contacts if sender and plan.decision.cause is None else ()
     if sender and plan.decision.outcome is Outcome.HELD:
-        contacts = tuple(person for person in plan.addressed.contacts if person.to and not person.problem)
+        contacts = plan.addressed.contacts  # one without an address gets a message too, to be addressed by hand
     domain = sender.address.domain if sender else ""
     in_messages = references.reports_in_messages(found.house.job)
     return Order(

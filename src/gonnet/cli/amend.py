@@ -1,0 +1,65 @@
+"""`gonnet amend`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from gonnet.cli import _decide, _exit, _options
+
+
+@click.command(short_help="Put a package right before it leaves: addresses, message, one more file.")
+@_decide.run_argument
+@click.argument("key")
+@click.option("--to", metavar="ADDRESS", help="Who gets it; several apart by `;`.")
+@click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")
+@click.option("--bcc", metavar="ADDRESS", help="Who gets a copy unseen.")
+@click.option("--message-text", "text", metavar="TEXT|@FILE", help="What the message says, in place of its text.")
+@click.option(
+    "--enclose",
+    multiple=True,
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    metavar="FILE",
+    help="A file that goes with it too.",
+)
+@_decide.reason_option
+@_options.workspace_option
+@_options.json_option
+def amend(
+    run_id: str,
+    key: str,
+    to: str | None,
+    cc: str | None,
+    bcc: str | None,
+    text: str | None,
+    enclose: tuple[Path, ...],
+    why: str,
+    workspace: Path | None,
+    as_json: bool,
+) -> int:
+    """Put a package of a run right before it leaves, and seal it anew. It stays held where it is held; release it then.
+
+    This is for one run: the list is put right where it comes from.
+
+    \b
+    Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
+              gonnet release last 00523 --why "has an address now"
+    """
+    from gonnet.cli import _open
+    from gonnet.pipeline.amend import Amendment
+    from gonnet.pipeline.amend import amend as put_right
+
+    if text is not None and text.startswith("@"):
+        try:
+            text = Path(text[1:]).read_text("utf-8")
+        except (OSError, UnicodeError) as error:
+            raise click.BadParameter(f"{text[1:]} cannot be read", param_hint="--message-text") from error
+    wanted = Amendment(to=to, cc=cc, bcc=bcc, text=text, enclose=enclose)
+    if wanted == Amendment():
+        raise click.UsageError("say what is to be otherwise: --to, --cc, --bcc, --message-text or --enclose")
+    with _open.tools_at(workspace) as tools:
+        run = tools.ledger.run(run_id)
+        package = put_right(run, tools, key, wanted, why, _decide.who())
+        _decide.told(tools.ledger.run(str(run.id)), [package], as_json=as_json)
+    return _exit.DONE

@@ -1,0 +1,40 @@
+"""`gonnet settle`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from gonnet.cli import _decide, _exit, _options
+
+
+@click.command(short_help="Say what became of packages that are in doubt.")
+@_decide.run_argument
+@_decide.keys_argument
+@click.option("--sent", "outcome", flag_value="sent", help="It arrived.")
+@click.option("--not-sent", "outcome", flag_value="not sent", help="It did not; the next send hands it over.")
+@_decide.reason_option
+@_options.workspace_option
+@_options.json_option
+def settle(
+    run_id: str, keys: tuple[str, ...], outcome: str | None, why: str, workspace: Path | None, as_json: bool
+) -> int:
+    """Say what became of packages that are unsure: the connection was lost between the message and the server's answer.
+
+    Ask the recipient, or look into the log of the mail server, which knows the Message-ID that `gonnet show` tells.
+
+    \b
+    Example:  gonnet settle last 00042 --sent --why "she has it"
+    """
+    from gonnet.cli import _open
+    from gonnet.pipeline.decide import settle as settled
+
+    if outcome is None:
+        raise click.UsageError("say --sent or --not-sent")
+    with _open.tools_at(workspace) as tools:
+        run = tools.ledger.run(run_id)
+        packages = settled(run, tools, keys, was_sent=outcome == "sent", why=why, who=_decide.who())
+        now = tools.ledger.packages(run.id, [package.key for package, _ in packages])
+        _decide.told(tools.ledger.run(str(run.id)), now, as_json=as_json)
+    return _exit.DONE

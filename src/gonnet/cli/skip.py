@@ -1,0 +1,24 @@
+"""`gonnet skip`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from gonnet.cli import _decide, _options
+
+
+@click.command(short_help="Leave packages of a run out.")
+@_decide.run_argument
+@_decide.keys_argument
+@_decide.why_option
+@_options.workspace_option
+@_options.json_option
+def skip(run_id: str, keys: tuple[str, ...], why: str, workspace: Path | None, as_json: bool) -> int:
+    """Leave packages out that are ready or held: nothing of them is sent in this run.
+
+    \b
+    Example:  gonnet skip last 07777 --why "left the cooperative"
+    """
+    return _decide.moved(run_id, keys, "skipped", why, workspace, as_json=as_json)

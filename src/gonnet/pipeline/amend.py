@@ -1,0 +1,168 @@
+"""Putting a package right by hand before it leaves: its addresses, the text of its message, one more file.
+
+What is put in by hand is searched like what is made: for keys, names and addresses of the run's other packages.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from gonnet import checks, delivery
+from gonnet.checks import Identity, Watch
+from gonnet.delivery import Body
+from gonnet.errors import DataError, RunError
+from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.records import HandOver
+from gonnet.pipeline import guards
+from gonnet.pipeline.decide import chosen, sealed
+from gonnet.pipeline.enclosures import free_name
+from gonnet.pipeline.tools import Tools
+from gonnet.recipients import Address
+from gonnet.recipients.addresses import NotAnAddressError, parse
+
+_READABLE = {"pdf", "xlsx", "html", "csv", "txt"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Amendment:
+    """What is to be otherwise; None leaves it as it is.
+
+    Attributes:
+        to: Addresses.
+        cc: Addresses in copy.
+        bcc: Addresses in blind copy.
+        text: The body, in CommonMark; nothing is merged into it.
+        enclose: Files that go with it too.
+    """
+
+    to: str | None = None
+    cc: str | None = None
+    bcc: str | None = None
+    text: str | None = None
+    enclose: tuple[Path, ...] = ()
+
+
+def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, who: str) -> PackageRecord:
+    """Put a package right and seal it anew; it stays in its state.
+
+    Raises:
+        RunError: it was sent, has no message, or what is put in names somebody else.
+        DataError: an address is none, or a file cannot be read.
+    """
+    (package,) = chosen(run, tools, [key])
+    if package.state not in (State.READY, State.HELD) or not package.messages:
+        what = "has no message" if package.state in (State.READY, State.HELD) else f"is {package.state}"
+        raise RunError(f"package {key} {what}, so nothing of it can be put right", fix="Prepare it again with --only")
+    if any(part.state is not HandOver.WAITING for part in package.deliveries()):
+        raise RunError(f"something of package {key} was handed over already", fix="`gonnet show` tells what")
+    watch = _watch(tools.ledger.packages(run.id))
+    documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
+    more = tuple(document.name for document in documents[len(package.documents) :])
+    messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
+    strangers = guards.strangers([d.address for m in messages for d in m.deliveries], tools.workspace.file.limits)
+    if strangers:
+        raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
+    seal = sealed(replace(package, documents=documents), messages)
+    what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
+    tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
+    return tools.ledger.packages(run.id, [key])[0]
+
+
+def _words(wanted: Amendment) -> Iterator[str]:
+    for name in ("to", "cc", "bcc"):
+        if (text := getattr(wanted, name)) is not None:
+            yield f"{name} changed to {text or 'nobody'}"
+    if wanted.text is not None:
+        yield "message changed"
+    if wanted.enclose:
+        yield f"enclosed {', '.join(path.name for path in wanted.enclose)}"
+
+
+def _addresses(text: str | None, old: Sequence[str], part: str) -> tuple[Address, ...]:
+    if text is None:
+        return tuple(Address(mailbox=mailbox) for mailbox in old)
+    if not text.strip() and part != "to":
+        return ()
+    try:
+        return parse(text)
+    except NotAnAddressError as error:
+        raise DataError(f"'{text}' is not an address: {error}", where=f"--{part}", fix="Write name@domain") from error
+
+
+def _amended(
+    message: MessageRecord, wanted: Amendment, more: Sequence[str], package: PackageRecord, watch: Watch, tools: Tools
+) -> MessageRecord:
+    to, cc, bcc = (_addresses(getattr(wanted, part), getattr(message, part), part) for part in ("to", "cc", "bcc"))
+    data = tools.store.get(message.sha256)
+    if wanted.to is not None or wanted.cc is not None:
+        data = delivery.readdressed(data, to, cc)
+    if wanted.text is not None:
+        body = Body.of(wanted.text)
+        found = checks.read_back(body.text.encode(), "text")
+        _require_own(watch.search(_owners(package), "the message", found, ()))
+        data = delivery.with_body(data, body)
+    everybody = {address.identity: address.mailbox for address in (*to, *cc, *bcc)}
+    return replace(
+        message,
+        to=tuple(address.mailbox for address in to),
+        cc=tuple(address.mailbox for address in cc),
+        bcc=tuple(address.mailbox for address in bcc),
+        files=(*message.files, *more),
+        sha256=tools.store.put(data),
+        deliveries=tuple(DeliveryRecord(address=mailbox) for mailbox in everybody.values()),
+        id=0,
+    )
+
+
+def _enclosed(paths: Sequence[Path], package: PackageRecord, watch: Watch, tools: Tools) -> Iterator[DocumentRecord]:
+    taken = {document.name.casefold(): document for document in package.documents}
+    for path in paths:
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise DataError(
+                f"the file cannot be read: {error.strerror}", where=str(path), fix="Name another"
+            ) from error
+        form = path.suffix.lstrip(".").lower()
+        if form in _READABLE:
+            try:
+                found = checks.read_back(data, "text" if form == "txt" else form)
+            except ValueError as error:
+                raise DataError(f"the file cannot be opened: {error}", where=str(path), fix="Name another") from error
+            _require_own(watch.search(_owners(package), path.name, found, ()))
+        record = DocumentRecord(
+            name=free_name(path.name, taken),
+            report="",
+            format=form,
+            sha256=tools.store.put(data),
+            bytes=len(data),
+            pages=None,
+            rows=0,
+            content=hashlib.sha256(data).hexdigest(),
+        )
+        taken[record.name.casefold()] = record
+        yield record
+
+
+def _watch(packages: Sequence[PackageRecord]) -> Watch:
+    """What names the recipients of a run: their keys, names and addresses."""
+    return Watch(
+        Identity(
+            key=package.key,
+            values=(("key", package.key), ("name", package.name), *(("address", to) for to in package.to)),
+            has_rows=not package.keys,
+        )
+        for package in packages
+    )
+
+
+def _owners(package: PackageRecord) -> tuple[str, ...]:
+    return (package.key, *package.keys)
+
+
+def _require_own(hits: Sequence[checks.Hit]) -> None:
+    if hits:
+        raise RunError(f"this names somebody else: {checks.told(hits)}", fix="Nothing was changed; take it out")

@@ -1,0 +1,191 @@
+"""What a person decides about a prepared run: it is recorded with who and why, sealed anew, and then what leaves."""
+
+from __future__ import annotations
+
+from email import message_from_bytes
+from email.policy import default
+from typing import Any
+
+import pytest
+
+from gonnet.errors import GonnetError, RunError
+from gonnet.ledger import RunRecord
+from gonnet.ledger.records import State
+from gonnet.pipeline.amend import Amendment, amend
+from gonnet.pipeline.decide import again, move, settle
+from gonnet.pipeline.send import send, unsealed
+from gonnet.pipeline.tools import Tools
+from scripted_smtp import HANG_UP, Script, serving
+from support import MEMBERS, SETTINGS, Dairy
+
+WHY = ("called them", "maren")
+
+
+def states(dairy: Dairy, tools: Tools, run: RunRecord) -> dict[str, str]:
+    return {key: str(package.state) for key, package in dairy.by_key(tools, run).items()}
+
+
+def sent(dairy: Dairy, tools: Tools, run: RunRecord, **more: Any) -> Script:  # noqa: ANN401
+    script = Script()
+    with serving(script, dairy.port):
+        send(run, tools, **more)
+    return script
+
+
+def read(raw: bytes) -> Any:  # noqa: ANN401
+    return message_from_bytes(raw, policy=default)
+
+
+def test_what_is_held_leaves_when_it_is_released_and_what_is_ready_stays_when_it_is_held(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        move(run, tools, ["118"], State.READY, *WHY)
+        move(run, tools, ["117"], State.HELD, *WHY)
+        move(run, tools, ["00042"], State.SKIPPED, *WHY)
+        assert states(dairy, tools, run) == {"00042": "skipped", "117": "held", "118": "ready", "119": "skipped"}
+        script = sent(dairy, tools, run)
+        package = dairy.by_key(tools, run)["118"]
+        assert (str(package.state), str(package.prepared_as)) == ("sent", "held")
+        assert "released by maren: called them" in [what for _, what in tools.ledger.history(run.id, package.id)]
+        assert dairy.by_key(tools, run)["117"].reason == "called them"
+    assert [address for address, _ in script.stored] == ["hallbank@members.tarnvale.example"]
+
+
+@pytest.mark.parametrize(
+    ("key", "to", "what"),
+    [
+        ("117", State.READY, "package 117 is ready, so it cannot be released"),
+        ("119", State.READY, r"package 119 was not made \(no milk\)"),
+        ("119", State.HELD, "package 119 is skipped, so it cannot be held"),
+        ("999", State.HELD, "no package for key '999'"),
+    ],
+)
+def test_what_cannot_be_is_refused_and_then_nothing_is_changed(dairy: Dairy, key: str, to: State, what: str) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        before = states(dairy, tools, run)
+        other = "118" if to is State.READY else "00042"
+        with pytest.raises(RunError, match=what):
+            move(run, tools, [other, key], to, *WHY)
+        assert states(dairy, tools, run) == before
+
+
+def test_what_was_sent_cannot_be_held(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        sent(dairy, tools, run)
+        with pytest.raises(RunError, match="package 117 is sent, so it cannot be held"):
+            move(run, tools, ["117"], State.HELD, *WHY)
+
+
+@pytest.mark.parametrize(("was_sent", "state", "copies"), [(True, "sent", 1), (False, "ready", 2)])
+def test_what_is_in_doubt_is_settled_by_a_person(dairy: Dairy, *, was_sent: bool, state: str, copies: int) -> None:
+    script = Script(answers={"dot": [HANG_UP, "250 taken"]})
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, (", cc: adviser", ""))
+        with serving(script, dairy.port):
+            send(run, tools, only=("117",))
+        assert states(dairy, tools, run)["117"] == "unsure"
+        ((package, found),) = settle(run, tools, ["117"], was_sent=was_sent, why="in the server's log", who="maren")
+        assert (package.key, str(found)) == ("117", state)
+        with serving(script, dairy.port):
+            send(run, tools, only=("117",))
+        assert states(dairy, tools, run)["117"] == "sent"
+        with pytest.raises(RunError, match="nothing of package 117 is in doubt"):
+            settle(run, tools, ["117"], was_sent=True, why="", who="maren")
+    assert len(script.stored) == copies
+
+
+def test_sent_again_it_is_the_same_under_another_message_id(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, (", cc: adviser", ""))
+        first = sent(dairy, tools, run)
+        for _ in range(2):
+            again(run, tools, ["117"], "lost it", "maren")
+            assert states(dairy, tools, run)["117"] == "ready"
+            second = sent(dairy, tools, run, again=True)
+            assert [address for address, _ in second.stored] == ["laka@members.tarnvale.example"]
+        old, new = (read(raw) for raw in (first.stored[1][1], second.stored[0][1]))
+        assert old["Message-ID"] != new["Message-ID"]
+        assert old["Subject"] == new["Subject"]
+        assert [p.get_content() for p in old.iter_attachments()] == [p.get_content() for p in new.iter_attachments()]
+        with pytest.raises(RunError, match="only what was sent can be sent again"):
+            again(run, tools, ["118"], "", "maren")
+
+
+def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy) -> None:
+    dairy.write("members.csv", MEMBERS.replace("laka@members.tarnvale.example", ""))
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        assert dairy.by_key(tools, run)["117"].reason == "no address on the list"
+        with pytest.raises(RunError, match="package 117 has no address"):
+            move(run, tools, ["117"], State.READY, *WHY)
+        package = amend(run, tools, "117", Amendment(to="Łukasz <l@x.example>", cc=""), *WHY)
+        assert (package.to, str(package.state)) == (("l@x.example",), "held")
+        unsealed(package, tools)
+        move(run, tools, ["117"], State.READY, *WHY)
+        (address, raw), *more = sent(dairy, tools, run, only=("117",)).stored
+    mail = read(raw)
+    assert (address, mail["To"], mail["Cc"], more) == ("l@x.example", "Łukasz <l@x.example>", None, [])
+    assert mail["Subject"] == "Statement of Łąka Górna"
+
+
+def test_a_message_is_reworded_and_a_file_enclosed(dairy: Dairy) -> None:
+    note = dairy.write("note.txt", "About your tank\n")
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        wanted = Amendment(text="Dear **Piotr**,\n\nsorry for the delay.", enclose=(note,), bcc="b@x.example")
+        amend(run, tools, "117", wanted, *WHY)
+        stored = sent(dairy, tools, run, only=("117",)).stored
+    assert [address for address, _ in stored] == [
+        "laka@members.tarnvale.example",
+        "ines@tarnvale.example",
+        "b@x.example",
+    ]
+    mail = read(stored[0][1])
+    assert mail.get_body(("plain",)).get_content().replace("\r\n", "\n") == "Dear Piotr,\n\nsorry for the delay.\n"
+    assert "<strong>Piotr</strong>" in mail.get_body(("html",)).get_content()
+    assert [part.get_filename() for part in mail.iter_attachments()][-1] == "note.txt"
+    assert mail["Bcc"] is None
+
+
+@pytest.mark.parametrize(
+    ("wanted", "what"),
+    [
+        (Amendment(to="nobody"), "'nobody' is not an address"),
+        (Amendment(text="Ask Zoë's Dairy"), "names somebody else: 'Zoë's Dairy', the name of 00042"),
+        (Amendment(to="spy@evil.test"), "does not allow mail to spy@evil.test"),
+    ],
+)
+def test_what_is_wrong_is_not_put_in(dairy: Dairy, wanted: Amendment, what: str) -> None:
+    limits = "limits: {domains: [tarnvale.example]}\n"
+    dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + limits)
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        before = dairy.by_key(tools, run)["117"]
+        with pytest.raises(GonnetError, match=what):
+            amend(run, tools, "117", wanted, *WHY)
+        assert dairy.by_key(tools, run)["117"] == before
+
+
+def test_by_the_commands(dairy: Dairy) -> None:
+    dairy.job()
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    assert "say why" in dairy.gonnet("release", "last", "118", "--why", " ", code=2).stderr
+    assert "ready" in dairy.gonnet("release", "last", "118", "--why", "seen").stdout
+    dairy.gonnet("amend", "last", "118", "--to", "new@x.example", "--why", "moved")
+    dairy.gonnet("hold", "last", "117", "--why", "waits")
+    dairy.gonnet("skip", "last", "117", "--why", "gone")
+    found = dairy.json("review", "last", code=0)["packages"]
+    assert {p["key"]: (p["state"], p["to"]) for p in found if p["key"] in ("117", "118")} == {
+        "117": ("skipped", ["laka@members.tarnvale.example"]),
+        "118": ("ready", ["new@x.example"]),
+    }
+    assert (
+        "by hand 1 package released (1 row) and 1 package held back or skipped (2 rows)"
+        in dairy.gonnet("review").stdout
+    )
+    dairy.gonnet("save", "last", "118", "--into", "desk")
+    assert (dairy.folder / "desk/118 statement.pdf").read_bytes().startswith(b"%PDF")
+    assert "say --sent or --not-sent" in dairy.gonnet("settle", "last", "118", code=2).stderr
+    assert "only what was sent" in dairy.gonnet("resend", "last", "118", "--yes", code=2).stderr
