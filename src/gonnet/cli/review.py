@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from gonnet.pipeline.tools import Tools
 
 _ODD = 48  # characters; what is held stands in full above the table
-_ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
+_STATES = ("unsure", "failed", "held", "ready", "sent", "skipped")
 
 
 @click.command(short_help="See every package of a run before anything leaves.")
@@ -26,11 +26,34 @@ _ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
 @click.option(
     "--into", type=click.Path(file_okay=False, path_type=Path), metavar="FOLDER", help="Copy the documents there."
 )
+@click.option(
+    "--html",
+    "page",
+    type=click.Path(dir_okay=False, path_type=Path),
+    metavar="FILE",
+    help="Write the review as a page that opens in a browser.",
+)
+@click.option(
+    "--pictures", type=click.IntRange(min=0), default=200, help="With --html: packages with picture and message."
+)
+@click.option("--figure", default="", metavar="NAME", help="With --html: the figure whose distribution is drawn.")
+@click.option("--state", multiple=True, type=click.Choice(_STATES), help="Only packages that are so.")
+@click.option("--find", metavar="TEXT", help="Only packages with this in their key, name, address or reason.")
 @_options.workspace_option
 @_options.json_option
 @_options.quiet_option
 def review(
-    run_id: str, only: tuple[str, ...], into: Path | None, workspace: Path | None, as_json: bool, quiet: bool
+    run_id: str,
+    only: tuple[str, ...],
+    into: Path | None,
+    page: Path | None,
+    pictures: int,
+    figure: str,
+    state: tuple[str, ...],
+    find: str | None,
+    workspace: Path | None,
+    as_json: bool,
+    quiet: bool,
 ) -> int:
     """See every package of a run before anything leaves: one line each, what needs a decision first.
 
@@ -38,22 +61,46 @@ def review(
 
     \b
     Example:  gonnet review last
+              gonnet review last --html review.html
               gonnet review 3 --only 00042 --into look
     """
-    from gonnet.cli import _open, _report, _work
+    from gonnet.cli import _open, _report, _show, _work
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         packages = tools.ledger.packages(run.id, only)
+        if page is not None:
+            _write_page(run, packages, tools, page, pictures, figure)
+        packages = tuple(_wanted(packages, state, find))
         if into is not None:
             _copy(tools, packages, into)
-        if str(run.state) == "prepared" and not only:  # a look at some packages is no review of the run
+        if str(run.state) == "prepared" and not (only or state or find):  # to look at some is no review of the run
             tools.ledger.mark_reviewed(run.id)
     if as_json:
         _report.as_json(run, packages)
+    elif page is not None:
+        _show.line(f"The review of run {run.id} is in {page}; it holds everybody's figures, and only you may read it.")
     else:
         _list(run, packages, into, quiet=quiet)
     return _exit.ATTENTION if _work.wants_attention(run) else _exit.DONE
+
+
+def _write_page(
+    run: RunRecord, packages: Sequence[PackageRecord], tools: Tools, page: Path, pictures: int, figure: str
+) -> None:
+    from gonnet.pipeline.review_page import review_page
+
+    text = review_page(run, packages, tools, pictures, figure)
+    page.touch(mode=0o600)
+    page.chmod(0o600)
+    page.write_text(text, "utf-8")
+
+
+def _wanted(packages: Sequence[PackageRecord], states: Sequence[str], find: str | None) -> Iterator[PackageRecord]:
+    for package in packages:
+        text = "\n".join((package.key, package.name, *package.to, package.reason, *package.odd, *package.keys))
+        if (not states or str(package.state) in states) and (not find or find.casefold() in text.casefold()):
+            yield package
 
 
 def _copy(tools: Tools, packages: Sequence[PackageRecord], folder: Path) -> None:
@@ -69,7 +116,7 @@ def _copy(tools: Tools, packages: Sequence[PackageRecord], folder: Path) -> None
 def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, *, quiet: bool) -> None:
     from gonnet.cli import _report, _show
 
-    shown = sorted(packages, key=lambda package: _ORDER.index(str(package.state)))
+    shown = sorted(packages, key=lambda package: _STATES.index(str(package.state)))
     if quiet:
         shown = [package for package in shown if str(package.state) in ("unsure", "failed", "held")]
     period = "".join(f", {name} {value}" for name, value in run.parameters.items())

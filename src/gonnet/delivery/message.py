@@ -247,6 +247,19 @@ def plain_text(sealed: bytes) -> str:
     return "" if part is None else str(part.get_content()).replace("\r\n", "\n")
 
 
+def html_page(sealed: bytes) -> str:
+    """The HTML of a message, with the pictures that travel in it."""
+    message = message_from_bytes(compose(sealed, (), _EPOCH), policy=default)
+    part = message.get_body(("html",))
+    page = "" if part is None else str(part.get_content())
+    for inside in message.walk():
+        name = str(inside.get("Content-ID", "")).strip("<>")
+        if name:
+            data = "".join(str(inside.get_payload()).split())  # it travels in Base64
+            page = page.replace(f"cid:{name}", f"data:{inside.get_content_type()};base64,{data}")
+    return page
+
+
 def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Address) -> bytes:
     """The same message to `trial` alone; the real addresses stand in the subject and in a header line.
 

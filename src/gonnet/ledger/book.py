@@ -211,6 +211,15 @@ class Ledger:
             return {str(key): int(number) for key, number in work.execute(query)}
 
     @told
+    def run_before(self, run: RunRecord) -> int | None:
+        """The last run of the same job before this one of which something was sent; None where there is none."""
+        package, other = schema.packages.c, schema.runs.c
+        query = select(func.max(other.id)).join(schema.packages, package.run_id == other.id)
+        query = query.where(other.job == run.job, other.id < run.id, package.state == State.SENT)
+        with self._engine.connect() as work:
+            return work.execute(query).scalar()
+
+    @told
     def last_sent(self, job: str) -> tuple[int, Mapping[str, Any]] | None:
         """Number and measures of the last run of `job` of which something was sent; None where there is none."""
         package, run = schema.packages.c, schema.runs.c

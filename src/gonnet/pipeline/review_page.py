@@ -1,0 +1,131 @@
+"""The review as one page that needs no server: everything that is about to leave, to look at before it does.
+
+The page holds everybody's figures, so it is for the eyes of those who may see them all; nobody else may read the file.
+"""
+
+from __future__ import annotations
+
+import base64
+import io
+import json
+from collections.abc import Iterator, Sequence
+from contextlib import closing
+from decimal import Decimal
+from importlib import resources
+from typing import Any
+
+import pypdfium2
+from jinja2 import Environment, StrictUndefined
+
+from gonnet import delivery
+from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.pipeline.comparison import Comparison, compare, spread, values_of
+from gonnet.pipeline.tools import Tools
+
+_ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
+_WIDTH = 620  # pixels of a picture
+_MOST = 40  # lines of what moved
+
+
+def review_page(
+    run: RunRecord, packages: Sequence[PackageRecord], tools: Tools, pictures: int, figure: str = ""
+) -> str:
+    """The page.
+
+    Args:
+        run: The run.
+        packages: Its packages.
+        tools: The tools.
+        pictures: How many packages are shown with picture and message, those that need a decision first.
+        figure: The figure whose distribution is drawn; the first one when empty.
+    """
+    shown = sorted(packages, key=lambda package: (_ORDER.index(str(package.state)), package.key))
+    before = tools.ledger.run_before(run)
+    against = compare(packages, before, tools.ledger.packages(before)) if before is not None else None
+    names = [name for name in (packages[0].figures if packages else {}) if name != "rows"]
+    chosen = figure if figure in names else next((n for n in names if values_of(packages, n)), "")
+    data = [_package(package, tools, at < pictures) for at, package in enumerate(shown)]
+    source = (resources.files("gonnet.pipeline") / "review_page.html").read_text("utf-8")
+    environment = Environment(autoescape=True, undefined=StrictUndefined)
+    environment.filters["grouped"] = lambda value: f"{Decimal(str(value)):,f}"
+    page = environment.from_string(source)
+    account: Any = run.account
+    return page.render(
+        run=run,
+        counts=[(str(state), count) for state, count in run.counts.items()],
+        account=account or None,
+        withheld=sum(account["withheld"].values()) if account else 0,
+        findings=sorted(run.findings, key=lambda finding: finding[0] != "attention"),
+        figures=names,
+        against=against,
+        moved=against.moved[:_MOST] if against is not None else (),
+        chart=list(_bars(packages, against, chosen)),
+        chosen=chosen,
+        pictures=min(pictures, len(packages)),
+        data=_embedded(data),
+    )
+
+
+def _embedded(data: object) -> str:
+    """JSON that cannot end the script element in which it stands."""
+    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+    return text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e")
+
+
+def _package(package: PackageRecord, tools: Tools, full: bool) -> dict[str, Any]:
+    messages = [
+        {
+            "subject": message.subject,
+            "to": list(message.to),
+            "cc": list(message.cc),
+            "bcc": list(message.bcc),
+            "files": list(message.files),
+            "page": delivery.html_page(tools.store.get(message.sha256)) if full else "",
+        }
+        for message in package.messages
+    ]
+    return {
+        "key": package.key,
+        "name": package.name,
+        "state": str(package.state),
+        "reason": package.reason,
+        "to": list(package.to) or [f"{part.root}: {part.place}" for part in package.filings[:1]],
+        "rows": package.rows,
+        "keys": list(package.keys),
+        "figures": dict(package.figures),
+        "odd": list(package.odd),
+        "rules": [[rule, list(changes), list(gone)] for rule, held, changes, gone in package.steps if held],
+        "documents": [[part.name, part.pages, part.bytes] for part in package.documents],
+        "filings": [f"{part.root}: {part.place}" for part in package.filings],
+        "messages": messages,
+        "full": full,
+        "picture": _picture(package, tools) if full else "",
+    }
+
+
+def _picture(package: PackageRecord, tools: Tools) -> str:
+    """The first page of its first PDF that opens without a password, as a data address."""
+    for document in package.documents:
+        if document.format == "pdf":
+            try:
+                opened = pypdfium2.PdfDocument(tools.store.get(document.sha256))
+            except pypdfium2.PdfiumError:
+                continue
+            with closing(opened):
+                page = opened[0]
+                target = io.BytesIO()
+                image = page.render(scale=_WIDTH / page.get_width()).to_pil().convert("P", colors=32)
+                image.save(target, "PNG", optimize=True)
+                return "data:image/png;base64," + base64.b64encode(target.getvalue()).decode("ascii")
+    return ""
+
+
+def _bars(
+    packages: Sequence[PackageRecord], against: Comparison | None, figure: str
+) -> Iterator[tuple[str, int, int, float, float]]:
+    """Where each interval begins, how many packages lie in it now and before, and both as a share of the largest."""
+    before = against.before.get(figure, ()) if against is not None else ()
+    found = spread(values_of(packages, figure), before)
+    most = max((max(now, then) for _, now, then in found), default=0) or 1
+    for begin, now, then in found:
+        yield f"{begin.quantize(Decimal(1)):,}", now, then, 100 * now / most, 100 * then / most

@@ -1,0 +1,80 @@
+"""The review as a page: complete, harmless whatever stands in the data, and working in a browser."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import subprocess
+from html.parser import HTMLParser
+from pathlib import Path
+
+import pytest
+
+from support import MEMBERS, Dairy
+
+HOSTILE = "</script><script>document.title='broken'</script><b>Łąka"
+
+
+@pytest.fixture
+def page(dairy: Dairy) -> Path:
+    dairy.write("members.csv", MEMBERS.replace("Łąka Górna", HOSTILE))
+    dairy.job()
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    dairy.gonnet("review", "last", "--html", "review.html", code=3)
+    return dairy.folder / "review.html"
+
+
+class _Page(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.scripts = 0
+        self.addresses: list[str] = []
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.scripts += tag == "script"
+        self.addresses += [value or "" for name, value in attrs if name in ("src", "href")]
+
+
+def test_the_page_stands_by_itself_and_no_value_acts_in_it(page: Path) -> None:
+    text = page.read_text("utf-8")
+    assert page.stat().st_mode & 0o777 == 0o600
+    found = _Page()
+    found.feed(text)
+    assert (found.scripts, found.addresses) == (2, [])
+    data = re.search(r'<script type="application/json" id="data">(.*?)</script>', text, re.DOTALL)
+    assert data is not None
+    packages = {part["key"]: part for part in json.loads(data[1])}
+    assert list(packages) == ["118", "00042", "117", "119"], "what needs a decision comes first"
+    assert packages["117"]["name"] == HOSTILE
+    assert packages["117"]["picture"].startswith("data:image/png;base64,")
+    assert "payable" in packages["117"]["messages"][0]["page"]
+    assert packages["118"]["rules"] == [["a lot", ["hold: more than the tank holds"], []]]
+
+
+def browser() -> str | None:
+    return shutil.which("chromium") or shutil.which("chromium-browser")
+
+
+@pytest.mark.skipif(browser() is None, reason="there is no Chromium here to open the page in")
+@pytest.mark.parametrize(("size", "key"), [("1280,800", "117"), ("400,800", "118")])
+def test_in_a_browser_the_list_is_there_and_one_package_opens(page: Path, tmp_path: Path, size: str, key: str) -> None:
+    words = [str(browser()), "--headless", "--no-sandbox", "--disable-gpu", f"--user-data-dir={tmp_path / 'browser'}"]
+    words += [f"--window-size={size}", "--virtual-time-budget=4000", "--dump-dom", f"{page.as_uri()}#{key}"]
+    dom = subprocess.run(words, capture_output=True, text=True, check=True, timeout=120).stdout
+    rows = re.findall(r"<tr[^>]*><td><span class=\"state (\w+)\"", dom)
+    assert rows == ["held", "ready", "ready", "skipped"]
+    assert "4 of 4 packages" in dom
+    assert f"<h2>{key} " in dom
+    assert "<title>Run 1: Milk statements</title>" in dom
+    assert "&lt;/script&gt;" in dom
+
+
+def test_the_list_is_narrowed_by_state_and_by_text(dairy: Dairy) -> None:
+    dairy.job()
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    assert [p["key"] for p in dairy.json("review", "--state", "held", "--state", "skipped", code=3)["packages"]] == [
+        "118",
+        "119",
+    ]
+    assert [p["key"] for p in dairy.json("review", "--find", "LAKA@", code=3)["packages"]] == ["117"]
