@@ -12,6 +12,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import pytest
+
 from support import Dairy, wait_for
 
 FARMS = 40
@@ -32,14 +34,18 @@ def start_send(dairy: Dairy) -> subprocess.Popen[bytes]:
     return subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 
 
-def test_killed_at_several_moments_and_run_again(dairy: Dairy, serve: Callable[..., Any]) -> None:
+@pytest.mark.parametrize("connections", [1, 4])
+def test_killed_at_several_moments_and_run_again(dairy: Dairy, serve: Callable[..., Any], connections: int) -> None:
+    settings = dairy.folder / "gonnet.yaml"
+    text = settings.read_text("utf-8").replace("security: none", f"security: none, connections: {connections}")
+    settings.write_text(text, "utf-8")
     crowd(dairy)
     serve(dairy, "--pause", "0.04")
     chance = random.Random(7)
-    for _ in range(6):
+    for _ in range(6 if connections == 1 else 3):
         arrived = len(dairy.mail())
         process = start_send(dairy)
-        wait_for(lambda count=arrived: len(dairy.mail()) > count)  # type: ignore[misc]
+        wait_for(lambda: process.poll() is not None or len(dairy.mail()) > arrived)  # noqa: B023
         time.sleep(chance.uniform(0, 0.12))
         process.send_signal(signal.SIGKILL)
         process.wait()
@@ -56,7 +62,7 @@ def test_killed_at_several_moments_and_run_again(dairy: Dairy, serve: Callable[.
         else:
             assert package["state"] == "sent"
             assert arrived_at[address] == 1, f"{address} was lost"
-    assert unsure <= 6, "at most one doubt a kill"
+    assert unsure <= 6 * connections, "at most one doubt a kill and connection"
 
 
 def test_cut_off_between_hand_over_and_answer_is_unsure_and_stays_so(dairy: Dairy, serve: Callable[..., Any]) -> None:

@@ -13,7 +13,8 @@ from gonnet.ledger import RunRecord
 from gonnet.ledger.records import State
 from gonnet.pipeline.amend import Amendment, amend
 from gonnet.pipeline.decide import again, move, settle
-from gonnet.pipeline.send import send, unsealed
+from gonnet.pipeline.handing import unsealed
+from gonnet.pipeline.send import send
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
 from support import MEMBERS, SETTINGS, Dairy

@@ -11,7 +11,7 @@ from gonnet.cli import _exit, _open, _report, _show
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
-    from gonnet.pipeline.send import SendReport
+    from gonnet.pipeline.handing import SendReport
     from gonnet.pipeline.tools import Tools
 
 _SHOWN = 6

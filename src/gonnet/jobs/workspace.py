@@ -24,6 +24,10 @@ class MailServer(Part):
     Attributes:
         security: `starttls` and `tls` check the server's certificate; `none` is for a server on this machine.
         password: Only `${NAME}`: the password stands in the environment, never in the file.
+        connections: Over how many connections messages are handed over at the same time.
+        per_minute: How many messages go in a minute, over all of them; as many as can be when left out.
+        retries: How often what it refuses for now is tried again before a send ends.
+        pause: Seconds before the first new try; twice as long before each other one.
     """
 
     host: str
@@ -33,6 +37,10 @@ class MailServer(Part):
     password: str | None = Field(default=None, repr=False)
     ca_file: str | None = None
     seconds: int = Field(default=60, ge=1, le=3600)
+    connections: int = Field(default=1, ge=1, le=50)
+    per_minute: int | None = Field(default=None, ge=1)
+    retries: int = Field(default=0, ge=0, le=12)
+    pause: int = Field(default=60, ge=0, le=3600)
 
     @field_validator("password")
     @classmethod

@@ -3,45 +3,19 @@
 from __future__ import annotations
 
 import secrets
-from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, closing
-from dataclasses import dataclass
 
 from gonnet import delivery
-from gonnet.delivery import Attachment, Envelope, Reply, SmtpLink, Verdict
-from gonnet.errors import RunError, SealError, UnreachableError
+from gonnet.delivery import Envelope, Reply
+from gonnet.errors import RunError
 from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
-from gonnet.ledger.records import HandOver, RunState
-from gonnet.packages import seal_of
+from gonnet.ledger.records import RunState
 from gonnet.pipeline import guards
-from gonnet.pipeline.filing import file_all, to_file
+from gonnet.pipeline.filing import to_file
+from gonnet.pipeline.handing import OUTCOMES, SendReport, Told, hand_over_all, link_for, unsealed, waiting_in
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
-
-_STATES = {
-    Verdict.ACCEPTED: HandOver.SENT,
-    Verdict.LATER: HandOver.LATER,
-    Verdict.REFUSED: HandOver.REFUSED,
-    Verdict.IN_DOUBT: HandOver.UNSURE,
-}
-_OPEN = (HandOver.WAITING, HandOver.LATER)
-
-Told = Callable[[PackageRecord, State], None]
-"""Called with each package that was tried and the state that it has now."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SendReport:
-    """What came of a send.
-
-    Attributes:
-        states: State → number of packages that were tried and came to it.
-        interrupted: Why it ended before the last package, or None; what was not tried is still ready.
-    """
-
-    states: dict[State, int]
-    interrupted: UnreachableError | None = None
 
 
 def sendable(
@@ -56,7 +30,7 @@ def sendable(
     """
     packages = tools.ledger.packages(run.id, only)
     _require_sendable(run, packages)
-    waiting = tuple(package for package in packages if any(_waiting(package)) or any(to_file(package)))
+    waiting = tuple(package for package in packages if any(waiting_in(package)) or any(to_file(package)))
     earlier = {} if again else guards.sent_before(run, waiting, tools)
     return tuple(package for package in waiting if package.key not in earlier)
 
@@ -69,15 +43,6 @@ def _require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None
             f"the job '{run.job}' of run {run.id} delivers nothing",
             fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",
         )
-
-
-def _waiting(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str]]:
-    """Message, delivery and address of everything of a package that is still to be handed over."""
-    if package.state in (State.READY, State.FAILED, State.UNSURE):
-        for message in package.messages:
-            for part in message.deliveries:
-                if part.state in _OPEN:
-                    yield message, part.id, part.address
 
 
 def send(
@@ -102,20 +67,24 @@ def send(
         tools.ledger.doubt_open_hand_overs(run.id)
         packages = _allowed(run, sendable(run, tools, only, again=again), tools)
         guards.require_within_limits(packages, tools)
-        states: Counter[State] = Counter()
-        with ExitStack() as stack:
-            servers = dict.fromkeys(message.server for package in packages for message, _, _ in _waiting(package))
-            links = {name: stack.enter_context(closing(link_for(name, tools))) for name in servers}
-            for link in links.values():  # whatever is wrong with any of them is told before the first message
-                link.open()
-            for package in packages:
-                try:
-                    state = _send_package(run, package, tools, links)
-                except UnreachableError as error:
-                    return SendReport(states=dict(states), interrupted=error)
-                states[state] += 1
-                told(package, state)
-        return SendReport(states=dict(states))
+        report = hand_over_all(run, packages, tools, told)
+        for pause in _pauses(packages, tools):
+            refused = [p for p in sendable(run, tools, only, again=again) if p.state is State.FAILED]
+            later = [package for package in refused if any(waiting_in(package))]
+            if not later or report.interrupted is not None:
+                break
+            tools.sleep(pause)
+            report = report.followed_by(hand_over_all(run, later, tools, told))
+        return report
+
+
+def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
+    """How long to wait before each new try of what was refused for now, in seconds: twice as long every time."""
+    names = {message.server for package in packages for message in package.messages}
+    servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
+    tries = max((server.retries for server in servers), default=0)
+    first = max((server.pause for server in servers), default=0)
+    yield from (first * 2.0**number for number in range(tries))
 
 
 def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) -> list[PackageRecord]:
@@ -128,74 +97,6 @@ def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) ->
         else:
             found.append(package)
     return found
-
-
-def link_for(name: str, tools: Tools) -> SmtpLink:
-    """The connection to a mail server.
-
-    Raises:
-        JobError: the workspace no longer has the server, or its password is not set.
-    """
-    _, server = tools.workspace.server(name, "gonnet.yaml")
-    where = f"gonnet.yaml, mail server '{name}'"
-    password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
-    trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
-    return SmtpLink(server, password, trusted)
-
-
-def _send_package(run: RunRecord, package: PackageRecord, tools: Tools, links: Mapping[str, SmtpLink]) -> State:
-    try:
-        files = unsealed(package, tools)
-        filed, state = file_all(run, package, tools)
-        state = state or package.state
-        for message, delivery_id, address in _waiting(package) if filed else ():
-            attached = [files[name] for name in message.files]
-            data = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
-            link = links[message.server]
-            state = _deliver(run, package, message, delivery_id, address, data, tools, link) or state
-    except SealError as error:
-        tools.ledger.hold(run.id, package.id, str(error))
-        return State.HELD
-    return state
-
-
-def _deliver(
-    run: RunRecord,
-    package: PackageRecord,
-    message: MessageRecord,
-    delivery_id: int,
-    address: str,
-    data: bytes,
-    tools: Tools,
-    link: SmtpLink,
-) -> State | None:
-    """Hand one message over to one address; None when it was no longer to be sent."""
-    reply = link.offer(message.sender, address, data, lambda: tools.ledger.hand_over(delivery_id))
-    if reply is None:
-        return None
-    return tools.ledger.answered(run.id, package.id, delivery_id, _STATES[reply.verdict], reply.code, reply.text)
-
-
-def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
-    """Name → the file, of those that are attached: each checked against its digest and all against the seal.
-
-    Raises:
-        SealError: something is not what was reviewed.
-    """
-    documents = [(document.name, document.sha256) for document in package.documents]
-    messages = [
-        (message.message_id, message.sha256, [part.address for part in message.deliveries], message.files)
-        for message in package.messages
-    ]
-    filings = [(filing.root, filing.place, filing.sha256) for filing in package.filings]
-    if seal_of(package.key, documents, messages, filings) != package.seal:
-        raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
-    attached = {name for message in package.messages for name in message.files}
-    return {
-        document.name: Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))
-        for document in package.documents
-        if document.name in attached
-    }
 
 
 def trial(
@@ -239,7 +140,7 @@ def trial(
                 reply = links[message.server].offer(message.sender, address.mailbox, data, lambda: True)
                 assert reply is not None
                 tools.ledger.record_trial(
-                    run.id, package.id, message.id, address.mailbox, _STATES[reply.verdict], reply.code, reply.text
+                    run.id, package.id, message.id, address.mailbox, OUTCOMES[reply.verdict], reply.code, reply.text
                 )
                 replies.append(reply)
                 told(package, reply)

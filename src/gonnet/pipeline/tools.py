@@ -6,6 +6,7 @@ import datetime as dt
 import multiprocessing
 import os
 import signal
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
@@ -44,6 +45,7 @@ class Tools:
         clock: Gives the time with zone.
         executor: Gives an executor for a number of packages; any `concurrent.futures` executor will do, as long as
             its workers see the workspace's folder.
+        sleep: Waits so many seconds.
     """
 
     workspace: Workspace
@@ -51,6 +53,7 @@ class Tools:
     store: Store
     clock: Callable[[], dt.datetime]
     executor: Callable[[int], Executor]
+    sleep: Callable[[float], None] = time.sleep
 
     def look(self, job: Job) -> Look:
         """The house style, as the job changes it.
