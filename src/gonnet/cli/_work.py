@@ -98,8 +98,10 @@ def sent(
 ) -> int:
     """List what is about to leave, ask, send, and tell what came of it; the exit code."""
     from gonnet.pipeline.guards import sent_before, told_of_earlier
-    from gonnet.pipeline.send import send, sendable
+    from gonnet.pipeline.send import doubt_interrupted, send, sendable
 
+    if doubt_interrupted(run, tools):
+        run = tools.ledger.run(str(run.id))
     waiting = sendable(run, tools, only, again=again)
     everything = sendable(run, tools, only, again=True)
     earlier = list(told_of_earlier(sent_before(run, everything, tools))) if len(everything) > len(waiting) else []

@@ -18,6 +18,16 @@ from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 
 
+def doubt_interrupted(run: RunRecord, tools: Tools) -> int:
+    """Call unsure what a send left without an answer that was killed; returns how many deliveries that are.
+
+    Raises:
+        RunError: another process is sending the run.
+    """
+    with tools.ledger.alone(run.id):
+        return tools.ledger.doubt_open_hand_overs(run.id)
+
+
 def sendable(
     run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False
 ) -> tuple[PackageRecord, ...]:
