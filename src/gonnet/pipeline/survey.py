@@ -123,6 +123,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             is_working_day=working_days(tools.workspace.file.holidays),
             fields=fields,
             past=_past(job, tools),
+            columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in columns[table])),
         )
         own = [part.key for part in addressed if part.bundle is None]
         together = {part.key: part.keys for part in addressed if part.bundle is not None}

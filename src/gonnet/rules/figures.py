@@ -98,18 +98,19 @@ def evaluate(
         second = {str(row[0]): row[1:] for row in _asked(engine, SEEN_UNCHANGED, (), tests, values)}
     width, rules = len(names) + 1, len(job.file.rules)
     unpack = lru_cache(maxsize=10_000)(lambda packed: _unpacked(packed, len(conditions)))
-    evaluated = {}
-    for row in found:
-        key, figures = str(row[0]), dict(zip(names, row[1:width], strict=True))
-        truths = unpack(row[width:])
-        evaluated[key] = Evaluated(
-            key,
-            figures,
-            truths[:rules],
-            dict(zip(blocks, truths[rules:], strict=True)) if blocks else _NO_BLOCKS,
-            tuple(_told_for(key in bundles, failures[key], figures)) if key in failures else (),
-            unpack(second[key])[:rules] if key in second else None,
-        )
+    truths = lru_cache(maxsize=10_000)(lambda packed: unpack(packed)[:rules])
+    evaluated: dict[str, Evaluated] = {
+        row[0]: Evaluated(row[0], dict(zip(names, row[1:width], strict=True)), truths(row[width:])) for row in found
+    }
+    if blocks:
+        for row in found:
+            held = dict(zip(blocks, unpack(row[width:])[rules:], strict=True))
+            evaluated[str(row[0])] = evaluated[str(row[0])]._replace(blocks=held)
+    for key, failed in failures.items():
+        told = tuple(_told_for(key in bundles, failed, evaluated[key].figures))
+        evaluated[key] = evaluated[key]._replace(failures=told)
+    for key, packed in second.items():
+        evaluated[key] = evaluated[key]._replace(if_unchanged=truths(packed))
     return evaluated
 
 
@@ -121,26 +122,30 @@ def _put_figures(engine: Engine, job: Job, values: Mapping[str, object]) -> None
     """
     figures = job.file.figures
     try:
-        engine.query(_figures(figures), values)
+        _make_figures(engine, figures, values)
     except DataError as error:
         for name, sql in figures.items():
             try:
-                engine.query(_figures({name: sql}), values)
+                _make_figures(engine, {name: sql}, values)
             except DataError as failure:
                 what = f"figure '{name}' does not run: {failure.what}"
                 raise JobError(what, where=job.at("figures", name), fix=failure.fix) from failure
         raise JobError(error.what, where=job.at("figures"), fix=error.fix) from error
 
 
-def _figures(figures: Mapping[str, str]) -> str:
+def _make_figures(engine: Engine, figures: Mapping[str, str], values: Mapping[str, object]) -> None:
     aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
-    return f"""create or replace table {FIGURES} as
-      select gonnet_key, count(*) as "rows"{aggregates}
-      from {PARCELS} where gonnet_key is not null group by gonnet_key
-      union all
-      select {_KEYS}.gonnet_key, nothing.* from {_KEYS},
-        (select count(*) as "rows"{aggregates} from gonnet_rows where false) as nothing
-      where {_KEYS}.gonnet_key not in (select gonnet_key from {PARCELS} where gonnet_key is not null)"""
+    engine.query(
+        f"""create or replace table {FIGURES} as select gonnet_key, count(*) as "rows"{aggregates}
+        from {PARCELS} where gonnet_key is not null group by gonnet_key""",
+        values,
+    )
+    engine.query(
+        f"""insert into {FIGURES} select lacking.gonnet_key, nothing.*
+        from (select gonnet_key from {_KEYS} anti join {FIGURES} using (gonnet_key)) as lacking,
+        (select count(*) as "rows"{aggregates} from gonnet_rows where false) as nothing""",
+        values,
+    )
 
 
 def _conditions(job: Job) -> Iterator[_Condition]:
@@ -164,7 +169,7 @@ def _blocks(job: Job) -> Iterator[tuple[tuple[str, int], str]]:
 
 _BITS = 60
 _NO_BLOCKS: Mapping[tuple[str, int], bool | None] = MappingProxyType({})
-_Lines = list[tuple[object, ...]]
+_Lines = list[tuple[Any, ...]]
 _Failures = dict[str, list[tuple[_Condition, str]]]
 
 
