@@ -11,7 +11,7 @@ from typing import Any
 import openpyxl
 import pypdfium2
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from gonnet.errors import DataError, GonnetError
@@ -117,6 +117,8 @@ def document(words: list[str], amounts: list[Decimal]) -> Layout:
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(st.tuples(texts, numbers), min_size=1, max_size=6))
+@example([("0" * 20 + "𐀀" * 6, Decimal(1))])  # the name of the sheet: 31 characters in UTF-16
+@example([("\ufffe", Decimal(1))])  # and none that XML does not have
 def test_any_words_in_every_place_make_documents_that_open(rows: list[tuple[str, Decimal]]) -> None:
     layout = document([word for word, _ in rows], [amount for _, amount in rows])
     painter = Painter(LOOK)

@@ -152,7 +152,7 @@ def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], d
     _show.line(f"Run {run.id}: {run.title}", "bold")
     parts = []
     if deliveries:
-        names = dict.fromkeys(message.server for package in waiting for message in package.messages)
+        names = dict.fromkeys(part.server for package in waiting for part in package.messages if part.deliveries)
         servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
         through = ", ".join(f"{server.host}:{server.port}" for server in servers)
         many = _show.many(len(people), "address")

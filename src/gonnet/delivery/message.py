@@ -247,6 +247,16 @@ def plain_text(sealed: bytes) -> str:
     return "" if part is None else str(part.get_content()).replace("\r\n", "\n")
 
 
+def draft(sealed: bytes, attachments: Sequence[Attachment], bcc: Sequence[str]) -> bytes:
+    """The whole message as a file that mail programs open as unsent: without a Date, with its Bcc.
+
+    `X-Unsent` is what programs look for that can take up such a file; others show it like any message.
+    """
+    whole = compose(sealed, attachments, _EPOCH).split(b"\r\n", 1)[1]
+    unseen = headers.addresses("Bcc", [Address(mailbox=mailbox) for mailbox in bcc])
+    return b"X-Unsent: 1\r\n" + unseen + whole
+
+
 def html_page(sealed: bytes) -> str:
     """The HTML of a message, with the pictures that travel in it."""
     message = message_from_bytes(compose(sealed, (), _EPOCH), policy=default)

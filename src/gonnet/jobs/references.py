@@ -187,7 +187,7 @@ def _rules(job: Job) -> Iterator[JobError]:
 
 def _delivery(job: Job) -> Iterator[JobError]:
     file = job.file
-    mails = any(way.email is not None for way in file.deliver)
+    mails = any(way.writes is not None for way in file.deliver)
     files = any(way.folder is not None for way in file.deliver)
     for index, document in enumerate(file.package.documents):
         if not document.attach and not files:
@@ -196,7 +196,7 @@ def _delivery(job: Job) -> Iterator[JobError]:
             yield JobError(what, where=where, fix="Add `- folder: {path: …}` under `deliver:`")
     if mails and not file.recipients:
         yield JobError(
-            "the job delivers by mail, but names no recipients",
+            "the job writes messages, but names no recipients",
             where=job.at("deliver"),
             fix="Add `recipients:` with rows, key and to",
         )
@@ -213,7 +213,7 @@ def _delivery(job: Job) -> Iterator[JobError]:
             yield JobError(what, where=job.at("deliver", index), fix="Let a rule say so, or drop `optional`")
     if mails and not file.messages:
         yield JobError(
-            "the job delivers by mail, but has no message",
+            "the job is to write messages, but has none",
             where=job.at("deliver"),
             fix="Add `messages:` with a subject and a body",
         )
@@ -332,8 +332,8 @@ def texts_of_report(job: Job, name: str, hidden: Collection[int] = ()) -> Iterat
 def package_texts(job: Job) -> Iterator[Template]:
     """The names of files and folders, and passwords."""
     for at, way in enumerate(job.file.deliver):
-        if way.folder is not None:
-            yield job.text(way.folder.path, "deliver", at, "folder", "path")
+        if way.puts is not None:
+            yield job.text(way.puts.path, "deliver", at, "folder" if way.folder else "drafts", "path")
     yield job.text(job.file.package.name, "package", "name")
     for at, spec in enumerate(job.file.recipients):
         if spec.bundle is not None and spec.bundle.name is not None:

@@ -33,11 +33,23 @@ class FolderSpec(Part):
     existing: Literal["keep both", "replace", "refuse"] = "keep both"
 
 
+class DraftsSpec(FolderSpec):
+    """Where messages are put as files that mail programs open as unsent, for those who send them themselves.
+
+    Attributes:
+        sender: From whom they are.
+        reply_to: Where answers go.
+    """
+
+    sender: str = Field(alias="from")
+    reply_to: str | None = None
+
+
 class Way(Part):
     """One way by which packages leave.
 
     Attributes:
-        name: What rules call it; `email` or `folder` when left out.
+        name: What rules call it; `email`, `folder` or `drafts` when left out.
         optional: Whether only packages take it for which a rule says so.
     """
 
@@ -45,14 +57,26 @@ class Way(Part):
     optional: bool = False
     email: EmailSpec | None = None
     folder: FolderSpec | None = None
+    drafts: DraftsSpec | None = None
 
     @model_validator(mode="after")
     def _one_of_them(self) -> Way:
-        if (self.email is None) == (self.folder is None):
-            raise ValueError("a way to deliver is one of `email` and `folder`")
+        if sum(part is not None for part in (self.email, self.folder, self.drafts)) != 1:
+            raise ValueError("a way to deliver is one of `email`, `folder` and `drafts`")
         return self
 
     @property
     def called(self) -> str:
         """What rules call it."""
-        return self.name or ("email" if self.email is not None else "folder")
+        kind = "email" if self.email is not None else "folder" if self.folder is not None else "drafts"
+        return self.name or kind
+
+    @property
+    def writes(self) -> EmailSpec | DraftsSpec | None:
+        """From whom its messages are; None where it has none."""
+        return self.email or self.drafts
+
+    @property
+    def puts(self) -> FolderSpec | None:
+        """Where it puts files; None where it puts none."""
+        return self.folder or self.drafts

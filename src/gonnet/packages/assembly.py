@@ -173,11 +173,13 @@ class _Maker:
         """The folders that the files are put into."""
         whole = SlicePlan(self._key, self._names)
         for at in ways:
-            spec = self._job.file.deliver[at].folder
-            if spec is not None:
+            way = self._job.file.deliver[at]
+            if way.puts is not None:
                 name, root = self._known.roots[at]
-                path = path_of(spec.path, partial(self._filled, place=("deliver", at, "folder", "path"), part=whole))
-                yield FilingPlan(self._job.file.deliver[at].called, name, path, spec.existing, root.link or "")
+                place = ("deliver", at, "folder" if way.folder is not None else "drafts", "path")
+                path = path_of(way.puts.path, partial(self._filled, place=place, part=whole))
+                link = root.link or "" if way.folder is not None else ""
+                yield FilingPlan(way.called, name, path, way.puts.existing, link, way.drafts is not None)
 
     @staticmethod
     def links(documents: Sequence[DocumentPlan], filings: Sequence[FilingPlan]) -> tuple[dict[str, str], ...]:

@@ -21,6 +21,7 @@ class FilingPlan(NamedTuple):
         path: Folders below it, with `/`; empty for the root itself.
         existing: What becomes of files that are there already.
         link: The address of the root, or empty.
+        drafts: Whether messages are put there, each with its files in it, not the files.
     """
 
     way: str
@@ -28,6 +29,7 @@ class FilingPlan(NamedTuple):
     path: str
     existing: str
     link: str = ""
+    drafts: bool = False
 
     def place(self, name: str) -> str:
         """Where a file is put, below the root."""

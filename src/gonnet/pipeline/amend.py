@@ -58,6 +58,8 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
         raise RunError(f"package {key} {what}, so nothing of it can be put right", fix="Prepare it again with --only")
     if any(part.state is not HandOver.WAITING for part in package.deliveries()):
         raise RunError(f"something of package {key} was handed over already", fix="`gonnet show` tells what")
+    if any(filing.place.endswith(".eml") for filing in package.filings):
+        raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
     watch = _watch(tools.ledger.packages(run.id))
     documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
     more = tuple(document.name for document in documents[len(package.documents) :])

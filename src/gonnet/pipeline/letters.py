@@ -19,7 +19,7 @@ _LINKS = re.compile(r"\{[{%][^}]*\blinks\b")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
-    """From whom messages are, where answers go, and the server by which they leave."""
+    """From whom messages are, where answers go, and the server by which they leave; none for drafts."""
 
     address: Address
     reply_to: Address | None
@@ -71,10 +71,11 @@ def senders_of(job: Job, tools: Tools) -> dict[int, Sender]:
     """
     found = {}
     for at, way in enumerate(job.file.deliver):
-        if way.email is not None and job.file.messages:
-            where = job.at("deliver", at, "email")
-            server, _ = tools.workspace.server(way.email.server, where)
-            reply_to = _mailbox(job, at, way, "reply_to") if way.email.reply_to else None
+        if way.writes is not None and job.file.messages:
+            server = ""
+            if way.email is not None:
+                server, _ = tools.workspace.server(way.email.server, job.at("deliver", at, "email"))
+            reply_to = _mailbox(job, at, way, "reply_to") if way.writes.reply_to else None
             found[at] = Sender(address=_mailbox(job, at, way, "from"), reply_to=reply_to, server=server)
     return found
 
@@ -91,9 +92,10 @@ def roots_of(job: Job, tools: Tools) -> dict[int, tuple[str, FolderRoot]]:
     )
     found = {}
     for at, way in enumerate(job.file.deliver):
-        if way.folder is not None:
-            name, root = tools.workspace.root(way.folder.root, job.at("deliver", at, "folder"))
-            if linked and root.link and way.folder.existing == "keep both":
+        if way.puts is not None:
+            kind = "folder" if way.folder is not None else "drafts"
+            name, root = tools.workspace.root(way.puts.root, job.at("deliver", at, kind))
+            if linked and root.link and way.folder is not None and way.folder.existing == "keep both":
                 what = "files that messages link to cannot get another name"
                 fix = "Write `existing: replace`, or `existing: refuse`"
                 raise JobError(what, where=job.at("deliver", at, "folder", "existing"), fix=fix)
@@ -105,11 +107,9 @@ def roots_of(job: Job, tools: Tools) -> dict[int, tuple[str, FolderRoot]]:
 
 
 def _mailbox(job: Job, at: int, way: Way, part: str) -> Address:
-    assert way.email is not None
-    text, where = (
-        (way.email.sender if part == "from" else way.email.reply_to or ""),
-        job.at("deliver", at, "email", part),
-    )
+    assert way.writes is not None
+    text = way.writes.sender if part == "from" else way.writes.reply_to or ""
+    where = job.at("deliver", at, "email" if way.email is not None else "drafts", part)
     try:
         found = parse(text)
     except NotAnAddressError as error:

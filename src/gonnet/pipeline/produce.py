@@ -161,6 +161,7 @@ class _Worker:
             attached = self._attached(order, [part for part in documents if part.name not in aside], body, documents)
             for contact, message in written:
                 messages += self._recorded(order, contact, message, attached)
+            filings += tuple(self._drafts(order, documents, messages))
         except UnprintableError as error:
             held = Cause.UNPRINTABLE, str(error)
         except (DataError, PasswordError) as error:
@@ -286,6 +287,7 @@ class _Worker:
         Raises:
             TooLargeError: it is larger than it may be.
         """
+        server = self._bench.senders[order.sender].server if order.sender is not None else ""
         limit = order.parcel.limit if order.parcel is not None else None
         if (
             not attached
@@ -305,14 +307,42 @@ class _Worker:
                 called=order.message,
                 subject=here.subject,
                 sender=here.envelope.sender.mailbox,
-                server=self._bench.senders[order.sender].server if order.sender is not None else "",
+                server=server,
                 to=tuple(address.mailbox for address in contact.to),
                 cc=tuple(address.mailbox for address in contact.cc),
                 bcc=tuple(address.mailbox for address in contact.bcc),
                 files=tuple(attached[at].name for at in part),
                 sha256=self._bench.store.put(here.sealed),
-                deliveries=tuple(DeliveryRecord(address=address.mailbox) for address in here.envelope.everybody()),
+                deliveries=_deliveries(here.envelope, server),
             )
+
+    def _drafts(
+        self, order: Order, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]
+    ) -> Iterator[FilingRecord]:
+        """The messages as files that mail programs open as unsent, with all that is attached to them."""
+        store, files = self._bench.store, {document.name: document for document in documents}
+        for plan in order.filings:
+            if not plan.drafts:
+                continue
+            for number, message in enumerate(messages, 1):
+                attached = [
+                    delivery.Attachment(name=name, format=files[name].format, data=store.get(files[name].sha256))
+                    for name in message.files
+                ]
+                data = delivery.draft(store.get(message.sha256), attached, message.bcc)
+                name = packages.safe_name(order.key) + (f" ({number})" if len(messages) > 1 else "")
+                yield FilingRecord(
+                    way=plan.way,
+                    root=plan.root,
+                    place=plan.place(f"{name}.eml"),
+                    existing=plan.existing,
+                    sha256=store.put(data),
+                )
+
+
+def _deliveries(envelope: Envelope, server: str) -> tuple[DeliveryRecord, ...]:
+    """One for each address; none for a message that is a draft."""
+    return tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()) if server else ()
 
 
 def _linked(order: Order) -> str:
@@ -366,6 +396,7 @@ def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -
             sha256=document.sha256,
         )
         for plan in plans
+        if not plan.drafts
         for document in documents
     )
 

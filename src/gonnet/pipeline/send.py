@@ -90,7 +90,7 @@ def send(
 
 def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
     """How long to wait before each new try of what was refused for now, in seconds: twice as long every time."""
-    names = {message.server for package in packages for message in package.messages}
+    names = {message.server for package in packages for message, _, _ in waiting_in(package)}
     servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
     tries = max((server.retries for server in servers), default=0)
     first = max((server.pause for server in servers), default=0)
@@ -134,7 +134,8 @@ def trial(
     """
     packages = tools.ledger.packages(run.id, only)
     _require_sendable(run, packages)
-    chosen = [p for p in packages if p.messages and (only or p.state is not State.HELD)][:first]
+    mailed = [package for package in packages if any(message.server for message in package.messages)]
+    chosen = [package for package in mailed if only or package.state is not State.HELD][:first]
     replies = []
     with ExitStack() as stack:
         servers = dict.fromkeys(message.server for package in chosen for message in package.messages)

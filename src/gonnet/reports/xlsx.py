@@ -276,20 +276,25 @@ class _Sheet:
             self._sheet.right_to_left()
 
 
+def _cut(text: str, most: int) -> str:
+    """The beginning of a text that has so many characters as workbooks count them: in UTF-16."""
+    return text.encode("utf-16-le")[: 2 * most].decode("utf-16-le", errors="ignore")
+
+
 def _unique(name: str, taken: set[str]) -> str:
     """A sheet's name that no other sheet has, without regard to case."""
     found, number = name, 1
     while found.casefold() in taken:
         number += 1
-        found = f"{name[: 28 - len(str(number))]} ({number})"
+        found = f"{_cut(name, 28 - len(str(number)))} ({number})"
     taken.add(found.casefold())
     return found
 
 
 def sheet_name(text: str) -> str:
-    """A text as a name that a sheet may have: 31 characters, none of them `[ ] : * ? /` or a backslash."""
-    legal = re.sub(r"[\[\]:*?/\\\x00-\x1f]+", " ", text)
-    name = " ".join(legal.split()).strip(" '")[:31].strip(" '")
+    """A text as a name that a sheet may have: 31 characters, none of them `[ ] : * ? /`, a backslash or no XML."""
+    legal = re.sub(r"[\[\]:*?/\\\x00-\x1f]+", " ", xml_safe(text))
+    name = _cut(" ".join(legal.split()).strip(" '"), 31).strip(" '")
     return "Report" if not name or name.casefold() == "history" else name
 
 
