@@ -14,10 +14,11 @@ from gonnet.checks import Identity, Watch
 from gonnet.errors import StorageError
 from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.bench import Version, Workbench
 from gonnet.pipeline.editions import Edition
 from gonnet.pipeline.letters import Sender, letters
 from gonnet.pipeline.orders import Order, Slice
-from gonnet.pipeline.produce import Made, Version, Workbench, produce
+from gonnet.pipeline.produce import Made, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient

@@ -1,0 +1,228 @@
+"""Writing the messages of a package, and saying what each carries: everything, a zip, a part, or links."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from gonnet import checks, delivery, packages
+from gonnet.checks import Hit
+from gonnet.delivery import Envelope
+from gonnet.errors import DataError
+from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord
+from gonnet.ledger.records import FilingRecord
+from gonnet.packages.parcels import shared_out, travelling, zipped
+from gonnet.pipeline.bench import Desks, Workbench
+from gonnet.pipeline.orders import Order
+from gonnet.recipients import Recipient
+from gonnet.reports.inline import Inline
+from gonnet.reports.laid import Merged
+
+_MARKS = re.compile(r"[\\\[\]*_`<>]")
+
+
+class Written(NamedTuple):
+    """A message up to its attachments."""
+
+    envelope: Envelope
+    subject: str
+    sealed: bytes
+
+
+class Scribe:
+    """Writes the messages of packages.
+
+    Args:
+        bench: What is the same for the run.
+        desks: What is kept between packages.
+    """
+
+    def __init__(self, bench: Workbench, desks: Desks) -> None:
+        self._bench, self._desks = bench, desks
+
+    def write(
+        self, order: Order, documents: list[DocumentRecord]
+    ) -> tuple[list[MessageRecord], list[FilingRecord], list[Hit]]:
+        """The messages of a package and its drafts, and what in them names somebody else.
+
+        Args:
+            order: The package.
+            documents: Its files; a zip of them is added.
+
+        Raises:
+            DataError: a text cannot be filled.
+            TooLargeError: a message is larger than it may be.
+        """
+        hits: list[Hit] = []
+        written: list[tuple[Recipient, Written]] = []
+        for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
+            message, found = self._written(order, contact, message_id)
+            written.append((contact, message))
+            hits += found
+        aside = {plan.file_name for plan in order.documents if not plan.attached}
+        body = max((len(message.sealed) for _, message in written), default=0)
+        attached = self._attached(order, [part for part in documents if part.name not in aside], body, documents)
+        messages = [one for contact, message in written for one in self._recorded(order, contact, message, attached)]
+        return messages, list(self._drafts(order, documents, messages)), hits
+
+    def _attached(
+        self, order: Order, attached: list[DocumentRecord], body: int, documents: list[DocumentRecord]
+    ) -> list[DocumentRecord]:
+        """The files that are attached: those that are meant to be, a zip of them, or none that is only linked to.
+
+        A zip becomes one of the package's files.
+        """
+        parcel = order.parcel
+        if parcel is None or not attached:
+            return attached
+        limit = parcel.limit
+        is_over = limit is not None and body + sum(travelling(part.bytes) for part in attached) > limit.size
+        if is_over and limit is not None and limit.over == "link" and order.names["links"]:
+            return []
+        if not parcel.zipped and not (is_over and limit is not None and limit.over == "zip"):
+            return attached
+        store = self._bench.store
+        data = zipped([(part.name, store.get(part.sha256)) for part in attached], parcel.password)
+        packed = DocumentRecord(
+            name=parcel.name,
+            report="",
+            format="zip",
+            sha256=store.put(data),
+            bytes=len(data),
+            pages=None,
+            rows=0,
+            content="",
+        )
+        documents.append(packed)
+        return [packed]
+
+    def _written(
+        self, order: Order, contact: Recipient, message_id: str, more: str = "", *, links: bool = False
+    ) -> tuple[Written, tuple[Hit, ...]]:
+        desk = self._desks.of(contact.language)
+        assert order.sender is not None
+        letter, wording, sender = desk.version.letters[order.message], desk.wording, self._bench.senders[order.sender]
+        marks = {name: f"\ue000{name}\ue001" for name in letter.reports}  # of private use: no text has them
+        names = {**order.names, **desk.version.common, "recipient": contact.fields, "reports": marks}
+        wording.numbers.clear()
+        subject = wording.fill(letter.subject, names, key=order.key) + more
+        if letter.is_page:
+            body = delivery.Body.of_page(wording.fill_page(letter.body, names, key=order.key))
+        else:
+            markup = wording.fill_markup(letter.body, names, key=order.key)
+            body = delivery.Body.of(markup + _linked(order) if links else markup)
+        numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
+        for name, mark in marks.items():
+            if mark in body.html:
+                layout = desk.setter.lay(name, order.key, order.whole.rows, names, order.hidden[name])
+                body = _with_report(body, mark, desk.painter.inline(layout, name), letter.body.where)
+                numbers += layout.merged
+                numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
+        own: list[tuple[str, str]] = []
+        for name, template in letter.headers:
+            wording.numbers.clear()
+            own.append((name, wording.fill(template, names, key=order.key)))
+            numbers.append((own[-1][1], tuple(wording.numbers)))
+        envelope = Envelope(
+            sender=sender.address,
+            reply_to=sender.reply_to,
+            to=contact.to,
+            cc=contact.cc,
+            bcc=contact.bcc,
+            message_id=message_id,
+            important=order.important,
+            headers=tuple(own),
+        )
+        sealed = delivery.write_message(envelope, subject, body, desk.version.look.house.locale)
+        text = "\n".join((subject, body.text, *(value for _, value in own)))
+        hits = self._bench.watch.search(order.owners, "the message", checks.read_back(text.encode(), "text"), numbers)
+        if letter.is_page:
+            page = checks.read_back(body.html.encode(), "html")
+            hits += self._bench.watch.search(order.owners, "the page of the message", page, numbers)
+        return Written(envelope, subject, sealed), hits
+
+    def _recorded(
+        self, order: Order, contact: Recipient, written: Written, attached: Sequence[DocumentRecord]
+    ) -> Iterator[MessageRecord]:
+        """The message to one contact; or several, where its files do not go in one.
+
+        Raises:
+            TooLargeError: it is larger than it may be.
+        """
+        server = self._bench.senders[order.sender].server if order.sender is not None else ""
+        limit = order.parcel.limit if order.parcel is not None else None
+        if (
+            not attached
+            and limit is not None
+            and limit.over == "link"
+            and any(plan.attached for plan in order.documents)
+        ):
+            written, _ = self._written(order, contact, written.envelope.message_id, links=True)
+        parts = shared_out([document.bytes for document in attached], len(written.sealed), limit)
+        for number, part in enumerate(parts, 1):
+            here = written
+            if len(parts) > 1:
+                own_id = written.envelope.message_id.replace("@", f"-{number}@", 1)
+                here, _ = self._written(order, contact, own_id, f" ({number}/{len(parts)})")
+            yield MessageRecord(
+                message_id=here.envelope.message_id,
+                called=order.message,
+                subject=here.subject,
+                sender=here.envelope.sender.mailbox,
+                server=server,
+                to=tuple(address.mailbox for address in contact.to),
+                cc=tuple(address.mailbox for address in contact.cc),
+                bcc=tuple(address.mailbox for address in contact.bcc),
+                files=tuple(attached[at].name for at in part),
+                sha256=self._bench.store.put(here.sealed),
+                deliveries=_deliveries(here.envelope, server),
+            )
+
+    def _drafts(
+        self, order: Order, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]
+    ) -> Iterator[FilingRecord]:
+        """The messages as files that mail programs open as unsent, with all that is attached to them."""
+        store, files = self._bench.store, {document.name: document for document in documents}
+        for plan in order.filings:
+            if not plan.drafts:
+                continue
+            for number, message in enumerate(messages, 1):
+                attached = [
+                    delivery.Attachment(name=name, format=files[name].format, data=store.get(files[name].sha256))
+                    for name in message.files
+                ]
+                data = delivery.draft(store.get(message.sha256), attached, message.bcc)
+                name = packages.safe_name(order.key) + (f" ({number})" if len(messages) > 1 else "")
+                yield FilingRecord(
+                    way=plan.way,
+                    root=plan.root,
+                    place=plan.place(f"{name}.eml"),
+                    existing=plan.existing,
+                    sha256=store.put(data),
+                )
+
+
+def _deliveries(envelope: Envelope, server: str) -> tuple[DeliveryRecord, ...]:
+    """One for each address; none for a message that is a draft."""
+    return tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()) if server else ()
+
+
+def _linked(order: Order) -> str:
+    """A list of links to the files, at the end of a message that would be too large with them."""
+    found = order.names["links"]
+    assert isinstance(found, tuple)
+    lines = []
+    for link in found:
+        name = _MARKS.sub(r"\\\g<0>", link["name"])
+        lines.append(f"- [{name}](<{link['url']}>)")
+    return "\n\n" + "\n".join(lines)
+
+
+def _with_report(body: delivery.Body, mark: str, report: Inline, where: str) -> delivery.Body:
+    try:
+        return body.with_insert(mark, report.text, report.html, report.style, report.pictures)
+    except ValueError as error:
+        raise DataError(
+            f"a report in a message: {error}", where=where, fix="Leave an empty line above and below {{ reports.… }}"
+        ) from error
