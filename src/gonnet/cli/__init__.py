@@ -34,6 +34,7 @@ COMMANDS = {
     "settle": "Say what became of packages that are in doubt.",
     "resend": "Send packages again that were sent.",
     "save": "Save the documents of packages, as they were made.",
+    "tidy": "Remove documents of runs that need not be kept any longer.",
     "mailbox": "A stand-in mail server that keeps what it gets.",
 }
 

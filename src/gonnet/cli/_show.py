@@ -137,5 +137,5 @@ def confirmed(question: str, *, yes: bool) -> bool:
     if yes:
         return True
     if not sys.stdin.isatty():
-        raise click.UsageError("there is no terminal to ask at; say --yes to send without being asked")
+        raise click.UsageError("there is no terminal to ask at; say --yes to do it without being asked")
     return click.confirm(question, default=False)

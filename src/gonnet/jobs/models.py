@@ -19,7 +19,7 @@ from gonnet.jobs.positions import Positions
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
-from gonnet.jobs.values import Format, as_tuple_of_one
+from gonnet.jobs.values import Days, Format, as_tuple_of_one
 from gonnet.jobs.ways import Way
 from gonnet.wording.template import Template
 
@@ -190,7 +190,11 @@ class Checks(Part):
 
 
 class JobFile(Part):
-    """The whole of `jobs/NAME.yaml`."""
+    """The whole of `jobs/NAME.yaml`.
+
+    Attributes:
+        keep: How long the files of a run are kept; as the workspace says when left out.
+    """
 
     title: str
     about: str = ""
@@ -211,6 +215,7 @@ class JobFile(Part):
     messages: dict[Name, Message] = {}
     deliver: tuple[Way, ...] = ()
     checks: Checks = Checks()
+    keep: Days | None = None
 
     @field_validator("rules", "deliver", mode="before")
     @classmethod

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, Literal
@@ -22,6 +23,21 @@ def as_tuple(value: object) -> object:
 def as_tuple_of_one(value: object) -> object:
     """A list, or a single group of lines, as a tuple."""
     return (value,) if isinstance(value, dict) else as_tuple(value)
+
+
+_DAYS = {"day": 1, "week": 7, "month": 31, "year": 366}
+
+
+def as_days(value: object) -> object:
+    """A span such as `13 months` in days; a month has 31 of them, so that nothing is too short."""
+    found = re.fullmatch(r"(\d+)\s*(day|week|month|year)s?", value.strip()) if isinstance(value, str) else None
+    if found is None:
+        raise ValueError(f"'{value}' is not a span of time; write one such as 13 months")
+    return int(found[1]) * _DAYS[found[2]]
+
+
+Days = Annotated[int, BeforeValidator(as_days), Field(ge=1)]
+"""A span of time in days."""
 
 
 def as_float(value: object) -> object:

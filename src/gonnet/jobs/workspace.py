@@ -15,6 +15,7 @@ from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
 from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.style import Style
+from gonnet.jobs.values import Days
 from gonnet.wording.formats import House
 
 
@@ -127,9 +128,14 @@ class Limits(Part):
 
 
 class LedgerPlace(Part):
-    """Where the record of runs and the rendered files are kept."""
+    """Where the record of runs and the rendered files are kept.
+
+    Attributes:
+        keep: How long the files are, of jobs that do not say; for ever when left out. The record always is.
+    """
 
     folder: str = ".gonnet"
+    keep: Days | None = None
 
 
 class WorkspaceFile(Part):

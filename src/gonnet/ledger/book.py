@@ -20,6 +20,7 @@ from gonnet.errors import RunError, StorageError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import storage_error, told
+from gonnet.ledger.keeping import KeptRun, files_of_runs, kept_runs, note_removal
 from gonnet.ledger.past import Sent, sent_before
 from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State
 from gonnet.ledger.rows import grouped, package_of, run_of
@@ -119,6 +120,21 @@ class Ledger:
                 self.note(work, run_id, "broken off")
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
+
+    @told
+    def kept_runs(self) -> list[KeptRun]:
+        """Every run as far as its files go, the oldest first."""
+        return kept_runs(self._engine)
+
+    @told
+    def files_of_runs(self) -> dict[str, set[int]]:
+        """SHA-256 of every file that a run refers to → the runs."""
+        return files_of_runs(self._engine)
+
+    @told
+    def note_removal(self, runs: list[int], what: str) -> None:
+        """Write down that the files of runs were removed."""
+        note_removal(self._engine, runs, what, self.now())
 
     @property
     def changes(self) -> Changes:

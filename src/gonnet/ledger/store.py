@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 import tempfile
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -73,6 +75,17 @@ class Store:
     def path(self, digest: str) -> Path:
         """Where the file with this digest is kept."""
         return self.folder / digest[:2] / digest
+
+    def digests(self) -> Iterator[tuple[str, int, float]]:
+        """Every file that is kept: its digest, its bytes, and when it was put, in seconds since 1970."""
+        for place in self.folder.glob("??/*"):
+            if re.fullmatch("[0-9a-f]{64}", place.name):
+                about = place.stat()
+                yield place.name, about.st_size, about.st_mtime
+
+    def remove(self, digest: str) -> None:
+        """Keep a file no more."""
+        self.path(digest).unlink(missing_ok=True)
 
     def settle(self) -> None:
         """Wait until everything put so far is on the disk."""

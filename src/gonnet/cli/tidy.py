@@ -1,0 +1,48 @@
+"""`gonnet tidy`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from gonnet.cli import _exit, _options
+
+
+@click.command(short_help="Remove documents of runs that need not be kept any longer.")
+@_options.workspace_option
+@click.option("--yes", is_flag=True, help="Do not ask before removing.")
+def tidy(workspace: Path | None, yes: bool) -> int:
+    """Remove documents and messages of runs that are older than their job says (`keep: 13 months`); shows them and asks.
+
+    The record stays: which runs there were, who was sent what and when. What may still leave or is in doubt is kept.
+
+    \b
+    Example:  gonnet tidy
+    """
+    from gonnet.cli import _open, _show
+    from gonnet.pipeline.tidy import look_round
+    from gonnet.pipeline.tidy import tidy as remove
+
+    with _open.tools_at(workspace) as tools:
+        found = look_round(tools)
+        table = _show.table("Run", "Job", "Prepared", ("Files", "right"), ("Size", "right"))
+        for run, (count, size) in found.runs.items():
+            broken = "broken off" if run.is_broken else f"{run.prepared:%Y-%m-%d}"
+            _show.rows(table, [(str(run.id), run.job, broken, f"{count:,}", _show.size(size))])
+        if found.runs:
+            _show.show(table)
+        if found.strays[0]:
+            _show.line(f"And {_show.many(found.strays[0], 'file')} that no run needs, {_show.size(found.strays[1])}.")
+        for run in found.waiting:
+            what = f"! run {run.id} is old enough, but something of it may still leave or is in doubt: it is kept"
+            _show.console().print(_show.state("attention", what), soft_wrap=True)
+        if not found.digests:
+            _show.line("There is nothing to remove.")
+            return _exit.ATTENTION if found.waiting else _exit.DONE
+        if not _show.confirmed(f"Remove {_show.many(len(found.digests), 'file')}? The record stays.", yes=yes):
+            _show.line("Nothing was removed.")
+            return _exit.WRONG
+        remove(found, tools)
+        _show.line(f"{_show.many(len(found.digests), 'file')} removed.")
+    return _exit.ATTENTION if found.waiting else _exit.DONE

@@ -1,0 +1,73 @@
+"""Which stored files the runs of a ledger still need."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+from sqlalchemy import Engine, insert, select, union_all
+
+from gonnet.ledger import schema
+from gonnet.ledger.records import RunState, State
+
+_OPEN = (State.READY, State.FAILED, State.UNSURE)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeptRun:
+    """A run as far as its files go.
+
+    Attributes:
+        id: Its number.
+        job: Its job.
+        prepared: When it was prepared.
+        is_open: Whether something of it may still leave, or is in doubt.
+        is_broken: Whether it was broken off, so that nothing of it can be sent.
+    """
+
+    id: int
+    job: str
+    prepared: dt.datetime
+    is_open: bool
+    is_broken: bool
+
+
+def kept_runs(engine: Engine) -> list[KeptRun]:
+    """Every run, the oldest first."""
+    run, package = schema.runs.c, schema.packages.c
+    with engine.connect() as work:
+        waiting = set(work.execute(select(package.run_id).where(package.state.in_(_OPEN)).distinct()).scalars())
+        rows = work.execute(select(run.id, run.job, run.prepared, run.state).order_by(run.id)).all()
+    return [
+        KeptRun(
+            id=row.id,
+            job=row.job,
+            prepared=dt.datetime.fromisoformat(row.prepared),
+            is_open=row.id in waiting and row.state == RunState.PREPARED,
+            is_broken=row.state == RunState.BROKEN,
+        )
+        for row in rows
+    ]
+
+
+def files_of_runs(engine: Engine) -> dict[str, set[int]]:
+    """SHA-256 of every file that a run refers to → the runs."""
+    package = schema.packages.c
+    tables = (schema.documents, schema.messages, schema.filings)
+    queries = [
+        select(table.c.sha256, package.run_id).join(schema.packages, package.id == table.c.package_id)
+        for table in tables
+    ]
+    found: dict[str, set[int]] = {}
+    with engine.connect() as work:
+        for sha256, run_id in work.execute(union_all(*queries)):
+            found.setdefault(str(sha256), set()).add(int(run_id))
+    return found
+
+
+def note_removal(engine: Engine, runs: list[int], what: str, now: str) -> None:
+    """Write down that the files of runs were removed."""
+    if runs:
+        with engine.begin() as work:
+            values = [{"run_id": run, "package_id": None, "at": now, "what": what} for run in runs]
+            work.execute(insert(schema.events), values)

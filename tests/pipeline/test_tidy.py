@@ -1,0 +1,88 @@
+"""Files are kept as long as is said; the record for ever; and what may still leave is never removed."""
+
+from __future__ import annotations
+
+import datetime as dt
+import os
+
+import pytest
+
+from gonnet.errors import JobError, SealError
+from gonnet.ledger import RunRecord
+from gonnet.pipeline.tidy import look_round, tidy
+from gonnet.pipeline.tools import Tools
+from support import SETTINGS, Dairy
+
+DAY = dt.date(2026, 11, 5)
+KEEP = ("title: Milk statements", "title: Milk statements\nkeep: 30 days")
+
+
+def later(tools: Tools, days: int) -> Tools:
+    at = dt.datetime(2026, 11, 5, 12, tzinfo=dt.UTC) + dt.timedelta(days=days)
+    object.__setattr__(tools, "clock", lambda: at)
+    return tools
+
+
+def documents(dairy: Dairy, tools: Tools, run: RunRecord, key: str = "117") -> list[bytes]:
+    return [tools.store.get(part.sha256) for part in dairy.by_key(tools, run)[key].documents]
+
+
+def test_files_of_what_was_sent_go_when_they_are_old_and_the_record_stays(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        dairy.sent(tools, DAY, KEEP)
+        run = tools.ledger.run("last")
+        before = tools.ledger.packages(run.id)
+        assert look_round(later(tools, 29)).digests == ()
+        found = look_round(later(tools, 31))
+        assert [kept.id for kept in found.runs] == [run.id]
+        tidy(found, tools)
+        assert tools.ledger.packages(run.id) == before
+        assert "its files were removed" in tools.ledger.history(run.id)[-1][1]
+        with pytest.raises(SealError):
+            documents(dairy, tools, run)
+        assert look_round(tools).digests == ()
+
+
+def test_what_another_run_needs_or_may_still_leave_is_kept(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        dairy.sent(tools, DAY, KEEP)
+        second = dairy.prepared(tools, KEEP)  # the same documents, ready to leave
+        tools.ledger._clock = lambda: dt.datetime(2026, 11, 5, 12, tzinfo=dt.UTC)
+        found = look_round(later(tools, 400))
+        assert [run.id for run in found.waiting] == [second.id]
+        tidy(found, tools)
+        assert documents(dairy, tools, second)
+
+
+def test_the_workspace_says_how_long_where_a_job_does_not(dairy: Dairy) -> None:
+    dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + "ledger: {keep: 2 weeks}\n")
+    with dairy.tools() as tools:
+        dairy.sent(tools, DAY)
+        assert look_round(later(tools, 13)).digests == ()
+        assert look_round(later(tools, 15)).digests
+
+
+def test_without_a_word_everything_is_kept_but_what_no_run_needs(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        dairy.sent(tools, DAY)
+        stray = tools.store.put(b"of a run that was never finished")
+        assert look_round(tools).digests == (), "it may belong to a run that is being made"
+        long_ago = tools.clock().timestamp() - 100_000
+        os.utime(tools.store.path(stray), (long_ago, long_ago))
+        found = look_round(tools)
+        assert (found.digests, dict(found.runs)) == ((stray,), {})
+        tidy(found, tools)
+        assert documents(dairy, tools, tools.ledger.run("last"))
+
+
+def test_a_span_that_is_none_is_told(dairy: Dairy) -> None:
+    with pytest.raises(JobError, match="'for long' is not a span of time; write one such as 13 months"):
+        dairy.job((KEEP[0], f"{KEEP[0]}\nkeep: for long"))
+
+
+def test_by_the_command(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        dairy.sent(tools, dt.date(2020, 1, 1), KEEP)
+    assert "no terminal to ask at" in dairy.gonnet("tidy", code=2).stderr
+    assert "files removed." in dairy.gonnet("tidy", "--yes").stdout
+    assert "There is nothing to remove." in dairy.gonnet("tidy", "--yes").stdout
