@@ -99,6 +99,7 @@ def sent(
     """List what is about to leave, ask, send, and tell what came of it; the exit code."""
     from gonnet.pipeline.guards import sent_before, told_of_earlier
     from gonnet.pipeline.send import doubt_interrupted, send, sendable
+    from gonnet.pipeline.telling import tell as tell_by_mail
 
     if doubt_interrupted(run, tools):
         run = tools.ledger.run(str(run.id))
@@ -129,6 +130,9 @@ def sent(
         report = send(run, tools, only, tell, again=again)
     after = tools.ledger.run(str(run.id))
     packages = tools.ledger.packages(run.id)
+    untold = tell_by_mail(after, packages, tools) if report.interrupted is None else None
+    if untold is not None and not as_json:
+        _show.console().print(_show.state("attention", f"! {untold}"), soft_wrap=True)
     if as_json:
         _report.as_json(after, packages)
     else:
@@ -136,7 +140,7 @@ def sent(
     if report.interrupted is not None:
         _exit.tell(report.interrupted)
         return _exit.UNREACHABLE
-    return _exit.ATTENTION if wants_attention(after) or earlier else _exit.DONE
+    return _exit.ATTENTION if wants_attention(after) or earlier or untold else _exit.DONE
 
 
 def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool) -> None:

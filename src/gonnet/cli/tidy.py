@@ -13,7 +13,7 @@ from gonnet.cli import _exit, _options
 @_options.workspace_option
 @click.option("--yes", is_flag=True, help="Do not ask before removing.")
 def tidy(workspace: Path | None, yes: bool) -> int:
-    """Remove documents and messages of runs that are older than their job says (`keep: 13 months`); shows them and asks.
+    """Remove documents and messages of runs that are older than their job says (`keep: 13 months`); asks before.
 
     The record stays: which runs there were, who was sent what and when. What may still leave or is in doubt is kept.
 

@@ -127,6 +127,22 @@ class Limits(Part):
     quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span)] = None
 
 
+class Summary(Part):
+    """The message that tells an administrator what came of a send.
+
+    Attributes:
+        to: Addresses, apart by `;`.
+        sender: From whom it is.
+        when: After every send, or only after one of which something wants attention.
+        server: The mail server by which it leaves; the only one when left out.
+    """
+
+    to: str
+    sender: str = Field(alias="from")
+    when: Literal["always", "when wrong"] = "always"
+    server: str | None = None
+
+
 class LedgerPlace(Part):
     """Where the record of runs and the rendered files are kept.
 
@@ -149,6 +165,7 @@ class WorkspaceFile(Part):
     databases: dict[Name, Database] = {}
     folders: dict[Name, FolderRoot] = {}
     limits: Limits = Limits()
+    summary: Summary | None = None
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)
     holidays: str | None = None
