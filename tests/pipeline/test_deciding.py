@@ -186,6 +186,11 @@ def test_by_the_commands(dairy: Dairy) -> None:
         "by hand 1 package released (1 row) and 1 package held back or skipped (2 rows)"
         in dairy.gonnet("review").stdout
     )
+    lines = dairy.gonnet("show", "last", "--state", "skipped", "--csv", code=None).stdout.splitlines()
+    assert [line.split(",")[:2] for line in lines] == [
+        ["state", "key"],
+        *[["skipped", key] for key in ("117", "117", "119")],
+    ]
     dairy.gonnet("save", "last", "118", "--into", "desk")
     assert (dairy.folder / "desk/118 statement.pdf").read_bytes().startswith(b"%PDF")
     assert "say --sent or --not-sent" in dairy.gonnet("settle", "last", "118", code=2).stderr

@@ -40,6 +40,9 @@ def _together(*options: Callable[[F], F]) -> Callable[[F], F]:
     return decorate
 
 
+STATES = ("unsure", "failed", "held", "ready", "sent", "skipped")
+"""States of packages, what needs a decision first."""
+
 workspace_option = click.option(
     "--workspace",
     type=click.Path(exists=True, file_okay=False, path_type=Path),

@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from gonnet.pipeline.tools import Tools
 
 _ODD = 48  # characters; what is held stands in full above the table
-_STATES = ("unsure", "failed", "held", "ready", "sent", "skipped")
 
 
 @click.command(short_help="See every package of a run before anything leaves.")
@@ -37,7 +36,7 @@ _STATES = ("unsure", "failed", "held", "ready", "sent", "skipped")
     "--pictures", type=click.IntRange(min=0), default=200, help="With --html: packages with picture and message."
 )
 @click.option("--figure", default="", metavar="NAME", help="With --html: the figure whose distribution is drawn.")
-@click.option("--state", multiple=True, type=click.Choice(_STATES), help="Only packages that are so.")
+@click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages that are so.")
 @click.option("--find", metavar="TEXT", help="Only packages with this in their key, name, address or reason.")
 @_options.workspace_option
 @_options.json_option
@@ -116,7 +115,7 @@ def _copy(tools: Tools, packages: Sequence[PackageRecord], folder: Path) -> None
 def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, *, quiet: bool) -> None:
     from gonnet.cli import _report, _show
 
-    shown = sorted(packages, key=lambda package: _STATES.index(str(package.state)))
+    shown = sorted(packages, key=lambda package: _options.STATES.index(str(package.state)))
     if quiet:
         shown = [package for package in shown if str(package.state) in ("unsure", "failed", "held")]
     period = "".join(f", {name} {value}" for name, value in run.parameters.items())

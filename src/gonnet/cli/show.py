@@ -19,22 +19,32 @@ if TYPE_CHECKING:
 @_options.run_argument
 @click.argument("key", required=False)
 @_options.workspace_option
+@click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages that are so.")
+@click.option("--csv", "as_csv", is_flag=True, help="Print every delivery as a line of CSV and nothing else.")
 @_options.json_option
-def show(run_id: str, key: str | None, workspace: Path | None, as_json: bool) -> int:
+def show(
+    run_id: str, key: str | None, state: tuple[str, ...], workspace: Path | None, as_csv: bool, as_json: bool
+) -> int:
     """See what became of a run, or of one recipient's package, with its message and its history.
 
     \b
     Example:  gonnet show last
               gonnet show 3 00042
+              gonnet show last --state failed --csv
     """
     from gonnet.cli import _open, _report, _work
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         packages = tools.ledger.packages(run.id, (key,) if key else ())
-        if as_json:
+        packages = tuple(package for package in packages if not state or str(package.state) in state)
+        if as_csv:
+            from gonnet.pipeline.telling import listed
+
+            click.echo(listed(packages).replace("\r\n", "\n"), nl=False)
+        elif as_json:
             _report.as_json(run, packages)
-        elif key:
+        elif key and packages:
             _package(tools, run, packages[0])
         else:
             _run(tools, run, packages)
@@ -70,6 +80,8 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
     _show.stated(str(package.state), package.reason, indent="")
     for text in package.odd:
         _show.line(f"· {text}")
+    if package.keys:
+        _show.line(f"  {'keys':<16} {', '.join(package.keys)}")
     for name, value in package.figures.items():
         _show.line(f"  {name:<16} {_show.amount(value) if value else 'empty'}")
     for document in package.documents:
