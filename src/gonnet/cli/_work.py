@@ -109,7 +109,7 @@ def sent(
     for text in () if as_json else earlier:
         _show.console().print(_show.state("attention", f"! {text}; `--again` sends them too"), soft_wrap=True)
     if not waiting:
-        _nothing_to_send(tools, run, as_json=as_json)
+        _nothing_to_send(tools, run, as_json=as_json, is_repeated=bool(earlier))
         return _exit.ATTENTION if wants_attention(run) or earlier else _exit.DONE
     deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state in ("waiting", "later"))
     files = sum(1 for package in waiting for part in package.filings if part.state in ("waiting", "later"))
@@ -143,11 +143,12 @@ def sent(
     return _exit.ATTENTION if wants_attention(after) or earlier or untold else _exit.DONE
 
 
-def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool) -> None:
+def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool, is_repeated: bool) -> None:
     if as_json:
         _report.as_json(run, tools.ledger.packages(run.id))
         return
-    _show.line(f"Run {run.id} has nothing left to send: {_report.states(run)}.")
+    left = "nothing else to send" if is_repeated else f"nothing left to send: {_report.states(run)}"
+    _show.line(f"Run {run.id} has {left}.")
     _show.next_steps((f"gonnet show {run.id}", "see what became of it"))
 
 
