@@ -55,4 +55,6 @@ def told(run: RunRecord, packages: Sequence[PackageRecord], *, as_json: bool) ->
         reason = f": {package.reason}" if package.reason else ""
         _show.stated(str(package.state), f"{package.key}  {package.name[:40]}{to}{reason}")
     _show.line(f"Run {run.id} now: {_report.states(run)}.", "bold")
-    _show.next_steps((f"gonnet review {run.id}", "see the whole list again"))
+    held = [package.key for package in packages if str(package.state) == "held"]
+    steps = [(f"gonnet release {run.id} {held[0]} --why …", "let it go with the next send")] if held else []
+    _show.next_steps(*steps, (f"gonnet review {run.id}", "see the whole list again"))
