@@ -74,11 +74,15 @@ def put(
     named = [name for name in columns if re.search(rf"\b{re.escape(name)}\b", conditions)]
     _put(engine, _LIST, lines_of, {name: ("", [line.get(name) for line in lines_of.values()]) for name in named})
     lines = past.values()
-    sent: Columns = {
+    sent: dict[str, tuple[str, Sequence[object] | None]] = {
         "times": ("bigint", [found.times for found in lines]),
-        "sent_on": ("date", [found.sent_on for found in lines]),
-        "message": ("varchar", [found.message for found in lines]),
+        "sent_on": ("date", None),
+        "message": ("varchar", None),
     }
+    if re.search(r"\b(sent_on|days)\b", conditions):
+        sent["sent_on"] = "date", [found.sent_on for found in lines]
+    if re.search(r"\bmessage\b", conditions):
+        sent["message"] = "varchar", [found.message for found in lines]
     _put(engine, _PAST, past, sent)
     _put_earlier(engine, past if re.search(r"\bearlier\s*\.", conditions) else {}, list(figures))
     sums = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
@@ -164,8 +168,8 @@ def _struct(engine: Engine, table: str) -> str:
     return f"struct_pack({', '.join(f'{name} := {name}' for name in names)})"
 
 
-Columns = Mapping[str, tuple[str, Sequence[object]]]
-"""Name → type (empty: whatever the values are), and a value for each key."""
+Columns = Mapping[str, tuple[str, Sequence[object] | None]]
+"""Name → type (empty: whatever the values are), and a value for each key; None where nobody asks for them."""
 
 
 def _put(engine: Engine, table: str, keys: Iterable[str], columns: Columns) -> None:
@@ -173,6 +177,9 @@ def _put(engine: Engine, table: str, keys: Iterable[str], columns: Columns) -> N
     parts = ["unnest(cast($keys as varchar[])) as gonnet_key"]
     values: dict[str, object] = {"keys": list(keys)}
     for index, (column, (kind, found)) in enumerate(columns.items()):
+        if found is None:
+            parts.append(f"cast(null as {kind}) as {quoted(column)}")
+            continue
         value = f"cast($c{index} as {kind}[])" if kind else f"$c{index}"
         parts.append(f"unnest({value}) as {quoted(column)}")
         values[f"c{index}"] = found

@@ -18,7 +18,6 @@ from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
 from gonnet.rules.context import FIGURES, PARCELS, SEEN, SEEN_UNCHANGED, Context, put, put_parcels
 
-_KEYS = "gonnet_keys"
 _OTHERWISE = "null"  # what is for all the others is known when these are
 _MAY_USE = (
     "A condition may use figures, parameters ($name), recipient.column, run.…, whole.figure, past.… and earlier.figure"
@@ -82,12 +81,8 @@ def evaluate(
     Raises:
         JobError: a figure or a condition does not run; names its place.
     """
-    engine.query(
-        f"create or replace table {_KEYS} as select unnest(cast($keys as varchar[])) as gonnet_key",
-        {"keys": [*keys, *bundles]},
-    )
     put_parcels(engine, bundles)
-    _put_figures(engine, job, values)
+    _put_figures(engine, job, [*keys, *bundles], values)
     conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
     put(engine, context, job.file.figures, values, " ".join(condition.sql for condition in conditions))
     names = ("rows", *job.file.figures)
@@ -114,7 +109,7 @@ def evaluate(
     return evaluated
 
 
-def _put_figures(engine: Engine, job: Job, values: Mapping[str, object]) -> None:
+def _put_figures(engine: Engine, job: Job, keys: Sequence[str], values: Mapping[str, object]) -> None:
     """Make the table of all figures of all keys.
 
     Raises:
@@ -122,29 +117,37 @@ def _put_figures(engine: Engine, job: Job, values: Mapping[str, object]) -> None
     """
     figures = job.file.figures
     try:
-        _make_figures(engine, figures, values)
+        _make_figures(engine, figures, keys, values)
     except DataError as error:
         for name, sql in figures.items():
             try:
-                _make_figures(engine, {name: sql}, values)
+                _make_figures(engine, {name: sql}, keys, values)
             except DataError as failure:
                 what = f"figure '{name}' does not run: {failure.what}"
                 raise JobError(what, where=job.at("figures", name), fix=failure.fix) from failure
         raise JobError(error.what, where=job.at("figures"), fix=error.fix) from error
 
 
-def _make_figures(engine: Engine, figures: Mapping[str, str], values: Mapping[str, object]) -> None:
+def _make_figures(
+    engine: Engine, figures: Mapping[str, str], keys: Sequence[str], values: Mapping[str, object]
+) -> None:
     aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
     engine.query(
         f"""create or replace table {FIGURES} as select gonnet_key, count(*) as "rows"{aggregates}
         from {PARCELS} where gonnet_key is not null group by gonnet_key""",
         values,
     )
+    nothing = f'select count(*) as "rows"{aggregates} from gonnet_rows where false'
+    if engine.count(FIGURES) == len(
+        keys
+    ):  # every key has rows; that each figure runs over none is looked at all the same
+        engine.query(nothing, values)
+        return
     engine.query(
-        f"""insert into {FIGURES} select lacking.gonnet_key, nothing.*
-        from (select gonnet_key from {_KEYS} anti join {FIGURES} using (gonnet_key)) as lacking,
-        (select count(*) as "rows"{aggregates} from gonnet_rows where false) as nothing""",
-        values,
+        f"""insert into {FIGURES} select lacking.gonnet_key, nothing.* from (
+          select gonnet_key from (select unnest(cast($gonnet_wanted as varchar[])) as gonnet_key)
+          anti join {FIGURES} using (gonnet_key)) as lacking, ({nothing}) as nothing""",
+        {**values, "gonnet_wanted": list(keys)},
     )
 
 
