@@ -27,7 +27,7 @@ _TERMINALS = {
     "preview": "gonnet preview statements --as png --message | head -40",
     "prepare": "gonnet prepare statements",
     "review": "gonnet review 2 | head -44",
-    "send": "gonnet send 2 --yes",
+    "send": "gonnet send 2 --yes --again",
     "show": "gonnet show 1 B121",
     "runs": "gonnet runs",
     "mailbox": "gonnet mailbox list --to farm00079@members.tarnvale.example; gonnet mailbox show 1",
