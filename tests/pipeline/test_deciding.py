@@ -71,6 +71,32 @@ def test_what_cannot_be_is_refused_and_then_nothing_is_changed(dairy: Dairy, key
         assert states(dairy, tools, run) == before
 
 
+def test_nothing_is_changed_while_the_run_is_being_sent(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        before = tools.ledger.packages(run.id)
+        with tools.ledger.alone(run.id), dairy.tools() as others:
+            for change in (
+                lambda: move(run, others, ["117"], State.HELD, *WHY),
+                lambda: amend(run, others, "117", Amendment(to="l@x.example"), *WHY),
+                lambda: settle(run, others, ["117"], was_sent=True, why="", who="maren"),
+                lambda: again(run, others, ["117"], *WHY),
+            ):
+                with pytest.raises(RunError, match="is being sent or changed by another process"):
+                    change()
+        assert tools.ledger.packages(run.id) == before
+
+
+def test_messages_to_several_people_are_not_sent_to_one(dairy: Dairy) -> None:
+    dairy.write("members.csv", MEMBERS + "117,Second Reader,second@members.tarnvale.example,\n")
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        with pytest.raises(RunError, match="--to would send them all to one address"):
+            amend(run, tools, "117", Amendment(to="l@x.example"), *WHY)
+        package = amend(run, tools, "117", Amendment(cc=""), *WHY)
+    assert [message.to for message in package.messages] == [(to,) for to in package.to]
+
+
 def test_what_was_sent_cannot_be_held(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
@@ -129,6 +155,25 @@ def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy
     mail = read(raw)
     assert (address, mail["To"], mail["Cc"], more) == ("l@x.example", "Łukasz <l@x.example>", None, [])
     assert mail["Subject"] == "Statement of Łąka Górna"
+
+
+@pytest.mark.parametrize(
+    ("wanted", "to", "cc"),
+    [
+        (
+            Amendment(cc="Office <office@x.example>"),
+            "Łąka Górna <laka@members.tarnvale.example>",
+            "Office <office@x.example>",
+        ),
+        (Amendment(to="l@x.example"), "l@x.example", "ines@tarnvale.example"),
+    ],
+)
+def test_the_line_that_is_not_changed_keeps_its_names(dairy: Dairy, wanted: Amendment, to: str, cc: str) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        package = amend(run, tools, "117", wanted, *WHY)
+        mail = read(tools.store.get(package.messages[0].sha256))
+    assert (mail["To"], mail["Cc"]) == (to, cc)
 
 
 def test_a_message_is_reworded_and_a_file_enclosed(dairy: Dairy) -> None:

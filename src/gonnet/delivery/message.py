@@ -302,11 +302,15 @@ def with_message_id(sealed: bytes, message_id: str) -> bytes:
     return b"\r\n".join(lines) + b"\r\n\r\n" + body
 
 
-def readdressed(sealed: bytes, to: Sequence[Address], cc: Sequence[Address]) -> bytes:
-    """The same message to others: To and Cc as given, everything else as it was."""
+def readdressed(sealed: bytes, to: Sequence[Address] | None, cc: Sequence[Address] | None) -> bytes:
+    """The same message to others: To and Cc as given, everything else as it was; None leaves a line with its names."""
     head, body = sealed.split(b"\r\n\r\n", 1)
-    sender, *lines = [line for line in _unfolded(head) if not line.lower().startswith((b"to:", b"cc:"))]
-    named = headers.addresses("To", to) + headers.addresses("Cc", cc)
+    sender, *lines = _unfolded(head)
+    named = b""
+    for name, people in (("To", to), ("Cc", cc)):
+        old = [line for line in lines if line.lower().startswith(f"{name}:".lower().encode())]
+        lines = [line for line in lines if line not in old]
+        named += b"".join(line + b"\r\n" for line in old) if people is None else headers.addresses(name, people)
     return sender + b"\r\n" + named + b"\r\n".join(lines) + b"\r\n\r\n" + body
 
 

@@ -76,7 +76,7 @@ class Ledger:
 
     @contextmanager
     def alone(self, run_id: int) -> Iterator[None]:
-        """Hold the right to send this run; the system gives it back when the process dies.
+        """Hold the right to send this run or to change its packages; the system gives it back when the process dies.
 
         Raises:
             RunError: another process holds it.
@@ -85,7 +85,8 @@ class Ledger:
         try:
             lock.acquire(timeout=0)
         except Timeout as error:
-            raise RunError(f"run {run_id} is being sent by another process", fix="Wait until it is done") from error
+            what = f"run {run_id} is being sent or changed by another process"
+            raise RunError(what, fix="Wait until it is done") from error
         except OSError as error:
             raise StorageError(f"the run cannot be locked: {error.strerror}", where=str(self.place.parent)) from error
         try:

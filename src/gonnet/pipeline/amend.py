@@ -5,7 +5,6 @@ What is put in by hand is searched like what is made: for keys, names and addres
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -18,12 +17,10 @@ from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, Package
 from gonnet.ledger.records import HandOver
 from gonnet.pipeline import guards
 from gonnet.pipeline.decide import chosen, sealed
-from gonnet.pipeline.enclosures import free_name
+from gonnet.pipeline.enclosures import enclosed
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
-
-_READABLE = {"pdf", "xlsx", "html", "csv", "txt"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,10 +46,29 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
     """Put a package right and seal it anew; it stays in its state.
 
     Raises:
-        RunError: it was sent, has no message, or what is put in names somebody else.
-        DataError: an address is none, or a file cannot be read.
+        RunError: it was sent, has no message, what is put in names somebody else, or the run is being sent.
+        DataError: an address is none.
+        JobError: a file to be enclosed cannot be read, or is not what its name says.
     """
-    (package,) = chosen(run, tools, [key])
+    with tools.ledger.alone(run.id):
+        packages = tools.ledger.packages(run.id)
+        (package,) = chosen(run, tools, [key])
+        _require_amendable(package, wanted)
+        watch = _watch(packages)
+        documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
+        more = tuple(document.name for document in documents[len(package.documents) :])
+        messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
+        strangers = guards.strangers([d.address for m in messages for d in m.deliveries], tools.workspace.file.limits)
+        if strangers:
+            raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
+        seal = sealed(replace(package, documents=documents), messages)
+        what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
+        tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
+        return tools.ledger.packages(run.id, [key])[0]
+
+
+def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
+    key = package.key
     if package.state not in (State.READY, State.HELD) or not package.messages:
         what = "has no message" if package.state in (State.READY, State.HELD) else f"is {package.state}"
         raise RunError(f"package {key} {what}, so nothing of it can be put right", fix="Prepare it again with --only")
@@ -60,17 +76,11 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
         raise RunError(f"something of package {key} was handed over already", fix="`gonnet show` tells what")
     if any(filing.place.endswith(".eml") for filing in package.filings):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
-    watch = _watch(tools.ledger.packages(run.id))
-    documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
-    more = tuple(document.name for document in documents[len(package.documents) :])
-    messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
-    strangers = guards.strangers([d.address for m in messages for d in m.deliveries], tools.workspace.file.limits)
-    if strangers:
-        raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
-    seal = sealed(replace(package, documents=documents), messages)
-    what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
-    tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
-    return tools.ledger.packages(run.id, [key])[0]
+    if wanted.to is not None and len({message.to for message in package.messages}) > 1:
+        raise RunError(
+            f"package {key} has messages to several people, and --to would send them all to one address",
+            fix="Put the list of recipients right, and prepare it again with --only",
+        )
 
 
 def _words(wanted: Amendment) -> Iterator[str]:
@@ -100,7 +110,8 @@ def _amended(
     to, cc, bcc = (_addresses(getattr(wanted, part), getattr(message, part), part) for part in ("to", "cc", "bcc"))
     data = tools.store.get(message.sha256)
     if wanted.to is not None or wanted.cc is not None:
-        data = delivery.readdressed(data, to, cc)
+        shown_to, shown_cc = (None if wanted.to is None else to), (None if wanted.cc is None else cc)
+        data = delivery.readdressed(data, shown_to, shown_cc)
     if wanted.text is not None:
         body = Body.of(wanted.text)
         found = checks.read_back(body.text.encode(), "text")
@@ -120,32 +131,13 @@ def _amended(
 
 
 def _enclosed(paths: Sequence[Path], package: PackageRecord, watch: Watch, tools: Tools) -> Iterator[DocumentRecord]:
-    taken = {document.name.casefold(): document for document in package.documents}
+    names = [document.name for document in package.documents]
     for path in paths:
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            raise DataError(
-                f"the file cannot be read: {error.strerror}", where=str(path), fix="Name another"
-            ) from error
-        form = path.suffix.lstrip(".").lower()
-        if form in _READABLE:
-            try:
-                found = checks.read_back(data, "text" if form == "txt" else form)
-            except ValueError as error:
-                raise DataError(f"the file cannot be opened: {error}", where=str(path), fix="Name another") from error
-            _require_own(watch.search(_owners(package), path.name, found, ()))
-        record = DocumentRecord(
-            name=free_name(path.name, taken),
-            report="",
-            format=form,
-            sha256=tools.store.put(data),
-            bytes=len(data),
-            pages=None,
-            rows=0,
-            content=hashlib.sha256(data).hexdigest(),
-        )
-        taken[record.name.casefold()] = record
+        part = enclosed(Path(), str(path), "--enclose")
+        _require_own(watch.search(_owners(package), part.name, part.found, ()))
+        tools.store.put(part.data)
+        record = part.record(names)
+        names.append(record.name)
         yield record
 
 

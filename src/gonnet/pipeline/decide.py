@@ -1,4 +1,7 @@
-"""What a person decides about packages of a prepared run: hold, release, skip, settle, send again. Contacts nobody."""
+"""What a person decides about packages of a prepared run: hold, release, skip, settle, send again. Contacts nobody.
+
+Nothing is changed while a run is being sent: what a send has read is what leaves.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +13,7 @@ from gonnet import delivery
 from gonnet.errors import RunError
 from gonnet.ledger import DeliveryRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver, RunState
-from gonnet.packages import seal_of
+from gonnet.pipeline.sealing import seal_of_records
 from gonnet.pipeline.tools import Tools
 
 _VERBS = {State.HELD: "held", State.READY: "released", State.SKIPPED: "skipped"}
@@ -33,25 +36,26 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
         who: Who says so.
 
     Raises:
-        RunError: one of them is sent already, or lacks what it needs to be sent.
+        RunError: one of them is sent already, or lacks what it needs to be sent, or the run is being sent.
     """
-    packages = chosen(run, tools, keys)
-    for package in packages:
-        if package.state not in _FROM[to]:
-            raise RunError(
-                f"package {package.key} is {package.state}, so it cannot be {_VERBS[to]}", fix=_way_on(package)
-            )
-        if to is State.READY:
-            _require_complete(package)
-        elif _is_under_way(package):
-            raise RunError(
-                f"something of package {package.key} was handed over already", fix="`gonnet show` tells what"
-            )
-    for package in packages:
-        reason = "" if to is State.READY else why
-        what = f"{_VERBS[to]} by {who}: {why}"
-        tools.ledger.changes.move(run.id, package, _FROM[to], to, reason, what)
-    return packages
+    with tools.ledger.alone(run.id):
+        packages = chosen(run, tools, keys)
+        for package in packages:
+            if package.state not in _FROM[to]:
+                raise RunError(
+                    f"package {package.key} is {package.state}, so it cannot be {_VERBS[to]}", fix=_way_on(package)
+                )
+            if to is State.READY:
+                _require_complete(package)
+            elif _is_under_way(package):
+                raise RunError(
+                    f"something of package {package.key} was handed over already", fix="`gonnet show` tells what"
+                )
+        for package in packages:
+            reason = "" if to is State.READY else why
+            what = f"{_VERBS[to]} by {who}: {why}"
+            tools.ledger.changes.move(run.id, package, _FROM[to], to, reason, what)
+        return packages
 
 
 def _is_under_way(package: PackageRecord) -> bool:
@@ -102,16 +106,17 @@ def settle(
         Each package with the state that it has now.
 
     Raises:
-        RunError: nothing of one of the packages is in doubt.
+        RunError: nothing of one of the packages is in doubt, or the run is being sent.
     """
-    packages = chosen(run, tools, keys)
-    for package in packages:
-        if not any(part.state is HandOver.UNSURE for part in package.deliveries()):
-            raise RunError(f"nothing of package {package.key} is in doubt: it is {package.state}")
-    said = "sent" if was_sent else "not sent"
-    state = HandOver.SENT if was_sent else HandOver.WAITING
-    what = f"settled as {said} by {who}" + (f": {why}" if why else "")
-    return [(package, tools.ledger.changes.settle(run.id, package, state, what)) for package in packages]
+    with tools.ledger.alone(run.id):
+        packages = chosen(run, tools, keys)
+        for package in packages:
+            if not any(part.state is HandOver.UNSURE for part in package.deliveries()):
+                raise RunError(f"nothing of package {package.key} is in doubt: it is {package.state}")
+        said = "sent" if was_sent else "not sent"
+        state = HandOver.SENT if was_sent else HandOver.WAITING
+        what = f"settled as {said} by {who}" + (f": {why}" if why else "")
+        return [(package, tools.ledger.changes.settle(run.id, package, state, what)) for package in packages]
 
 
 def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str) -> list[PackageRecord]:
@@ -120,20 +125,21 @@ def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str)
     Programs and servers drop a message with a Message-ID that they have; this one is meant to arrive.
 
     Raises:
-        RunError: one of them was not sent, or has no message.
+        RunError: one of them was not sent, or has no message, or the run is being sent.
     """
-    packages = chosen(run, tools, keys)
-    for package in packages:
-        if package.state is not State.SENT or not package.messages:
-            raise RunError(f"package {package.key} is {package.state}: only what was sent can be sent again")
-    for package in packages:
-        first = len(package.messages) // max(1, sum(_is_first(package, message) for message in package.messages))
-        copies = [_copy(message, tools) for message in package.messages[:first] or package.messages]
-        messages = (*package.messages, *copies)
-        tools.ledger.changes.add(
-            run.id, package, f"to be sent again, by {who}: {why}", copies, sealed(package, messages)
-        )
-    return packages
+    with tools.ledger.alone(run.id):
+        packages = chosen(run, tools, keys)
+        for package in packages:
+            if package.state is not State.SENT or not package.messages:
+                raise RunError(f"package {package.key} is {package.state}: only what was sent can be sent again")
+        for package in packages:
+            first = len(package.messages) // max(1, sum(_is_first(package, message) for message in package.messages))
+            copies = [_copy(message, tools) for message in package.messages[:first] or package.messages]
+            messages = (*package.messages, *copies)
+            tools.ledger.changes.add(
+                run.id, package, f"to be sent again, by {who}: {why}", copies, sealed(package, messages)
+            )
+        return packages
 
 
 def _is_first(package: PackageRecord, message: MessageRecord) -> bool:
@@ -152,9 +158,4 @@ def _copy(message: MessageRecord, tools: Tools) -> MessageRecord:
 
 def sealed(package: PackageRecord, messages: Sequence[MessageRecord]) -> str:
     """The seal of a package with these messages."""
-    return seal_of(
-        package.key,
-        [(document.name, document.sha256) for document in package.documents],
-        [(m.message_id, m.sha256, [part.address for part in m.deliveries], m.files) for m in messages],
-        [(filing.root, filing.place, filing.sha256) for filing in package.filings],
-    )
+    return seal_of_records(package.key, package.documents, messages, package.filings)

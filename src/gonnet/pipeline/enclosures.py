@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 from gonnet.checks import ReadBack, read_back
 from gonnet.errors import JobError
+from gonnet.ledger import DocumentRecord
 
 _READABLE = {"pdf": "pdf", "xlsx": "xlsx", "html": "html", "htm": "html", "csv": "csv", "txt": "text"}
 
@@ -30,6 +31,19 @@ class Enclosed:
     data: bytes
     sha256: str
     found: ReadBack
+
+    def record(self, names: Iterable[str]) -> DocumentRecord:
+        """What is kept of it in a package that has files of these names; its own is one that none of them has."""
+        return DocumentRecord(
+            name=_free_name(self.name, {name.casefold() for name in names}),
+            report="",
+            format=self.format,
+            sha256=self.sha256,
+            bytes=len(self.data),
+            pages=None,
+            rows=0,
+            content=self.sha256,
+        )
 
 
 def enclosed(folder: Path, file: str, where: str) -> Enclosed:
@@ -56,8 +70,7 @@ def enclosed(folder: Path, file: str, where: str) -> Enclosed:
     return Enclosed(name=path.name, format=form or "bin", data=data, sha256=digest, found=found)
 
 
-def free_name(name: str, taken: Mapping[str, object]) -> str:
-    """A file's name that no other file of the package has."""
+def _free_name(name: str, taken: Collection[str]) -> str:
     path, found, number = Path(name), name, 1
     while found.casefold() in taken:
         number += 1

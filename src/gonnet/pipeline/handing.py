@@ -15,8 +15,8 @@ from gonnet.delivery import Attachment, SmtpLink, Verdict
 from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
-from gonnet.packages import seal_of
 from gonnet.pipeline.filing import file_all
+from gonnet.pipeline.sealing import seal_of_records
 from gonnet.pipeline.tools import Tools
 
 OUTCOMES = {
@@ -222,13 +222,7 @@ def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
     Raises:
         SealError: something is not what was reviewed.
     """
-    documents = [(document.name, document.sha256) for document in package.documents]
-    messages = [
-        (message.message_id, message.sha256, [part.address for part in message.deliveries], message.files)
-        for message in package.messages
-    ]
-    filings = [(filing.root, filing.place, filing.sha256) for filing in package.filings]
-    if seal_of(package.key, documents, messages, filings) != package.seal:
+    if seal_of_records(package.key, package.documents, package.messages, package.filings) != package.seal:
         raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
     attached = {name for message in package.messages for name in message.files}
     return {

@@ -14,7 +14,7 @@ from decimal import Decimal
 from functools import lru_cache
 from pathlib import Path
 
-from gonnet import checks, packages
+from gonnet import checks
 from gonnet.checks import Hit
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, MessageRecord
@@ -24,10 +24,10 @@ from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import TooLargeError
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.bench import Desks, Workbench
-from gonnet.pipeline.enclosures import Enclosed, free_name
 from gonnet.pipeline.orders import Layouts, Order
 from gonnet.pipeline.own_numbers import own_numbers
 from gonnet.pipeline.scribe import Scribe
+from gonnet.pipeline.sealing import seal_of_records
 from gonnet.reports import Drawn, UnprintableError
 from gonnet.reports.laid import Layout
 from gonnet.rules.decisions import Cause
@@ -96,7 +96,7 @@ class _Worker:
             for file in order.enclosures:
                 part = self._bench.enclosures[file]
                 hits += self._bench.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
-                documents.append(_enclosed_record(part, documents))
+                documents.append(part.record(document.name for document in documents))
             filings = _filings(order.filings, documents)
             messages, drafts, found = self._scribe.write(order, documents)
             filings += drafts
@@ -114,7 +114,7 @@ class _Worker:
             documents=tuple(documents),
             messages=tuple(messages),
             filings=tuple(filings),
-            seal=_sealed(order.key, documents, messages, filings),
+            seal=seal_of_records(order.key, documents, messages, filings),
             held=held,
             sums=layouts.sums(),
             rows=len(order.whole.rows),
@@ -143,19 +143,6 @@ class _Worker:
         )
 
 
-def _enclosed_record(part: Enclosed, others: Sequence[DocumentRecord]) -> DocumentRecord:
-    return DocumentRecord(
-        name=free_name(part.name, {other.name.casefold(): other for other in others}),
-        report="",
-        format=part.format,
-        sha256=part.sha256,
-        bytes=len(part.data),
-        pages=None,
-        rows=0,
-        content=part.sha256,
-    )
-
-
 def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -> list[FilingRecord]:
     return [
         FilingRecord(
@@ -169,17 +156,3 @@ def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -
         if not plan.drafts
         for document in documents
     ]
-
-
-def _sealed(
-    key: str,
-    documents: Sequence[DocumentRecord],
-    messages: Sequence[MessageRecord],
-    filings: Sequence[FilingRecord],
-) -> str:
-    return packages.seal_of(
-        key,
-        [(document.name, document.sha256) for document in documents],
-        [(m.message_id, m.sha256, [d.address for d in m.deliveries], m.files) for m in messages],
-        [(filing.root, filing.place, filing.sha256) for filing in filings],
-    )
