@@ -73,7 +73,7 @@ _BLOCKS = frozenset(
     ("p", "div", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "table", "tr", "blockquote", "section", "header",
      "footer", "address")
 )  # fmt: skip
-_UNSEEN = frozenset(("style", "script", "title", "head"))
+_UNSEEN = frozenset(("style", "script", "title"))
 
 
 class _PageText(HTMLParser):
