@@ -33,7 +33,7 @@ class Sight:
     """
 
     counts: Mapping[str, int]
-    groups: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    groups: Mapping[str, Sequence[str]] = field(default_factory=dict)
     findings: tuple[Finding, ...] = ()
 
 
@@ -59,11 +59,11 @@ def sight(engine: Engine, spec: RecipientList, counts: Mapping[str, int], *, whe
         f"""select gonnet_key, min({group}), count(distinct {group}) = 1 and count({group}) = count(*)
         from gonnet_rows where gonnet_key is not null group by 1 order by 1"""
     )
-    groups: dict[str, tuple[str, ...]] = {}
+    groups: dict[str, list[str]] = {}
     astray = []
     for key, name, is_clear in rows:
         if is_clear:
-            groups[str(name)] = (*groups.get(str(name), ()), str(key))
+            groups.setdefault(str(name), []).append(str(key))
         else:
             astray.append(str(key))
     return Sight(counts=counts, groups=groups, findings=tuple(_of_no_group(astray, spec.group)))
