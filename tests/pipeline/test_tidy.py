@@ -23,6 +23,13 @@ def later(tools: Tools, days: int) -> Tools:
     return tools
 
 
+def put_long_ago(tools: Tools) -> None:
+    """As if everything had been put on the day of the run."""
+    at = dt.datetime(2019, 11, 5, tzinfo=dt.UTC).timestamp()
+    for digest, _, _ in tools.store.digests():
+        os.utime(tools.store.path(digest), (at, at))
+
+
 def documents(dairy: Dairy, tools: Tools, run: RunRecord, key: str = "117") -> list[bytes]:
     return [tools.store.get(part.sha256) for part in dairy.by_key(tools, run)[key].documents]
 
@@ -32,6 +39,7 @@ def test_files_of_what_was_sent_go_when_they_are_old_and_the_record_stays(dairy:
         dairy.sent(tools, DAY, KEEP)
         run = tools.ledger.run("last")
         before = tools.ledger.packages(run.id)
+        put_long_ago(tools)
         assert look_round(later(tools, 29)).digests == ()
         found = look_round(later(tools, 31))
         assert [kept.id for kept in found.runs] == [run.id]
@@ -48,16 +56,33 @@ def test_what_another_run_needs_or_may_still_leave_is_kept(dairy: Dairy) -> None
         dairy.sent(tools, DAY, KEEP)
         second = dairy.prepared(tools, KEEP)  # the same documents, ready to leave
         tools.ledger._clock = lambda: dt.datetime(2026, 11, 5, 12, tzinfo=dt.UTC)
+        put_long_ago(tools)
         found = look_round(later(tools, 400))
         assert [run.id for run in found.waiting] == [second.id]
         tidy(found, tools)
         assert documents(dairy, tools, second)
 
 
+def test_what_a_run_that_is_being_made_relies_on_is_kept(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        dairy.sent(tools, dt.date(2020, 1, 1), KEEP)
+        object.__setattr__(tools, "clock", lambda: dt.datetime.now(dt.UTC))
+        put_long_ago(tools)
+        one, two, *_ = [d.sha256 for part in tools.ledger.packages(tools.ledger.run("last").id) for d in part.documents]
+        tools.store.put(tools.store.get(one))  # by a run that does not refer to it yet
+        found = look_round(tools)
+        assert one not in found.digests
+        assert two in found.digests
+        tools.store.put(tools.store.get(two))  # while the question is open whether to remove it
+        tidy(found, tools)
+        assert tools.store.get(two)
+
+
 def test_the_workspace_says_how_long_where_a_job_does_not(dairy: Dairy) -> None:
     dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + "ledger: {keep: 2 weeks}\n")
     with dairy.tools() as tools:
         dairy.sent(tools, DAY)
+        put_long_ago(tools)
         assert look_round(later(tools, 13)).digests == ()
         assert look_round(later(tools, 15)).digests
 
@@ -83,6 +108,7 @@ def test_a_span_that_is_none_is_told(dairy: Dairy) -> None:
 def test_by_the_command(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         dairy.sent(tools, dt.date(2020, 1, 1), KEEP)
+        put_long_ago(tools)
     assert "no terminal to ask at" in dairy.gonnet("tidy", code=2).stderr
     assert "files removed." in dairy.gonnet("tidy", "--yes").stdout
     assert "There is nothing to remove." in dairy.gonnet("tidy", "--yes").stdout

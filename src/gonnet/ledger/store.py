@@ -24,7 +24,7 @@ class Store:
     folder: Path
 
     def put(self, data: bytes) -> str:
-        """Keep `data`; returns its SHA-256. Putting the same bytes again changes nothing.
+        """Keep `data`; returns its SHA-256. Putting the same bytes again changes nothing but when they were put.
 
         Raises:
             StorageError: the disk is full or the folder cannot be written.
@@ -33,6 +33,7 @@ class Store:
         place = self.path(digest)
         try:
             if place.is_file() and place.read_bytes() == data:
+                os.utime(place)  # what a run that is being made relies on is not old
                 return digest
             place.parent.mkdir(parents=True, exist_ok=True)
             self._write(place, data)
@@ -77,15 +78,17 @@ class Store:
         return self.folder / digest[:2] / digest
 
     def digests(self) -> Iterator[tuple[str, int, float]]:
-        """Every file that is kept: its digest, its bytes, and when it was put, in seconds since 1970."""
+        """Every file that is kept: its digest, its bytes, and when it was last put, in seconds since 1970."""
         for place in self.folder.glob("??/*"):
             if re.fullmatch("[0-9a-f]{64}", place.name):
                 about = place.stat()
                 yield place.name, about.st_size, about.st_mtime
 
-    def remove(self, digest: str) -> None:
-        """Keep a file no more."""
-        self.path(digest).unlink(missing_ok=True)
+    def remove(self, digest: str, since: float) -> None:
+        """Keep a file no more, unless it was put after `since`, in seconds since 1970."""
+        place = self.path(digest)
+        if place.is_file() and place.stat().st_mtime <= since:
+            place.unlink(missing_ok=True)
 
     def settle(self) -> None:
         """Wait until everything put so far is on the disk."""

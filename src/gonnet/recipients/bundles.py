@@ -162,7 +162,7 @@ def _listed(cell: str) -> list[str]:
 
 def without_rows(people: Sequence[Recipient], spec: RecipientList, seen: Sight) -> Iterator[Finding]:
     """Findings about keys and groups that lines of a list name and the data do not have, near misses first."""
-    known = list(seen.groups if spec.group is not None else seen.counts)
+    known: Mapping[str, object] = seen.groups if spec.group is not None else seen.counts
     named: dict[str, int] = {}
     for line in people:
         parts = (line.key,) if spec.group is not None or line.key in known else _listed(line.key)
