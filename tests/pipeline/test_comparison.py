@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from gonnet.ledger import PackageRecord
 from gonnet.ledger.records import State
-from gonnet.pipeline.comparison import compare, spread
+from gonnet.pipeline.comparison import compare, labels, spread
 from gonnet.pipeline.send import send
 from scripted_smtp import Script, serving
 from support import MEMBERS, MILK, Dairy
@@ -36,12 +36,13 @@ def test_who_is_new_who_is_gone_and_what_moved_most() -> None:
     assert found.before["payable"] == tuple(map(Decimal, (100, 1000, 10, 0, 7)))
 
 
-NUMBERS = st.lists(st.decimals(-1000, 1000, places=2), max_size=40)
+NUMBERS = st.lists(st.decimals(-1000, 1000, places=2) | st.decimals("-1e-4", "1e30"), max_size=40)
 
 
 @given(NUMBERS, NUMBERS)
 def test_every_value_lies_in_one_interval(values: list[Decimal], others: list[Decimal]) -> None:
     found = spread(values, others)
+    assert len(set(labels([begin for begin, _, _ in found]))) == len(found)
     assert sum(now for _, now, _ in found) == len(values)
     assert sum(then for _, _, then in found) == len(others)
 

@@ -111,8 +111,8 @@ def sent(
     if not waiting:
         _nothing_to_send(tools, run, as_json=as_json, is_repeated=bool(earlier))
         return _exit.ATTENTION if wants_attention(run) or earlier else _exit.DONE
-    deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state in ("waiting", "later"))
-    files = sum(1 for package in waiting for part in package.filings if part.state in ("waiting", "later"))
+    deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state.is_open)
+    files = sum(1 for package in waiting for part in package.filings if part.state.is_open)
     if not as_json and not quiet:
         _intention(tools, run, waiting, deliveries, files)
     asked = [f"Send {_show.many(deliveries, 'message')}"] if deliveries else []

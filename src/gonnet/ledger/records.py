@@ -33,6 +33,11 @@ class HandOver(StrEnum):
     REFUSED = "refused"  # refused for good (5xx)
     UNSURE = "unsure"
 
+    @property
+    def is_open(self) -> bool:
+        """Whether the next send hands it over."""
+        return self in (HandOver.WAITING, HandOver.LATER)
+
 
 class RunState(StrEnum):
     """Where a run stands."""

@@ -112,3 +112,10 @@ def spread(values: Sequence[Decimal], others: Sequence[Decimal], bins: int = 12)
         for value in part:
             counts[min(bins - 1, int((value - low) / width))][side] += 1
     return [(low + at * width, count[0], count[1]) for at, count in enumerate(counts)]
+
+
+def labels(begins: Sequence[Decimal]) -> list[str]:
+    """Where equal intervals begin, with as many places as tell them apart."""
+    gap = begins[1] - begins[0] if len(begins) > 1 else Decimal(100)
+    places = max(0, 1 - gap.adjusted())
+    return [f"{begin:,.{places}f}" for begin in begins]

@@ -10,13 +10,11 @@ from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.ledger.records import FilingRecord, HandOver, State
 from gonnet.pipeline.tools import Tools
 
-_OPEN = (HandOver.WAITING, HandOver.LATER)
-
 
 def to_file(package: PackageRecord) -> Iterator[FilingRecord]:
     """The files of a package that are still to be put into folders."""
     if package.state in (State.READY, State.FAILED, State.UNSURE):
-        yield from (filing for filing in package.filings if filing.state in _OPEN)
+        yield from (filing for filing in package.filings if filing.state.is_open)
 
 
 def file_all(run: RunRecord, package: PackageRecord, tools: Tools) -> tuple[bool, State | None]:

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from gonnet.errors import RunError
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.pipeline.handing import waiting_in
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 
@@ -40,12 +41,7 @@ def require_within_limits(packages: Sequence[PackageRecord], tools: Tools) -> No
         RunError: there are more messages than a run may have, more to one address, or it is a quiet hour.
     """
     limits = tools.workspace.file.limits
-    waiting = Counter(
-        part.address.casefold()
-        for package in packages
-        for part in package.deliveries()
-        if str(part.state) in ("waiting", "later")
-    )
+    waiting = Counter(address.casefold() for package in packages for _, _, address in waiting_in(package))
     count = sum(waiting.values())
     if limits.messages is not None and count > limits.messages:
         what = f"{count} messages would leave, and gonnet.yaml allows {limits.messages} at a time"

@@ -25,7 +25,6 @@ OUTCOMES = {
     Verdict.REFUSED: HandOver.REFUSED,
     Verdict.IN_DOUBT: HandOver.UNSURE,
 }
-OPEN = (HandOver.WAITING, HandOver.LATER)
 
 Told = Callable[[PackageRecord, State], None]
 """Called with each package that was tried and the state that it has now."""
@@ -56,7 +55,7 @@ def waiting_in(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str
     if package.state in (State.READY, State.FAILED, State.UNSURE):
         for message in package.messages:
             for part in message.deliveries:
-                if part.state in OPEN:
+                if part.state.is_open:
                     yield message, part.id, part.address
 
 

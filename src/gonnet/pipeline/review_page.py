@@ -19,7 +19,7 @@ from jinja2 import Environment, StrictUndefined
 
 from gonnet import delivery
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.comparison import Comparison, compare, spread, values_of
+from gonnet.pipeline.comparison import Comparison, compare, labels, spread, values_of
 from gonnet.pipeline.tools import Tools
 
 _ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
@@ -127,5 +127,5 @@ def _bars(
     before = against.before.get(figure, ()) if against is not None else ()
     found = spread(values_of(packages, figure), before)
     most = max((max(now, then) for _, now, then in found), default=0) or 1
-    for begin, now, then in found:
-        yield f"{begin.quantize(Decimal(1)):,}", now, then, 100 * now / most, 100 * then / most
+    for label, (_, now, then) in zip(labels([begin for begin, _, _ in found]), found, strict=True):
+        yield label, now, then, 100 * now / most, 100 * then / most
