@@ -9,20 +9,18 @@ is measured inside one process on both sides. Needs `pip install -e '.[benchmark
 from __future__ import annotations
 
 import datetime as dt
-import os
-import socket
 import subprocess
 import sys
 import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import TypeVar
 
 import by_hand
 import milk_data
+from sink import sink
 
 _SAMPLE = 150  # recipients that the script is run for
 T = TypeVar("T")
@@ -31,7 +29,7 @@ T = TypeVar("T")
 def main() -> None:
     """Measure for each number of recipients."""
     for recipients in [int(text) for text in sys.argv[1:]] or [1_000, 10_000]:
-        with tempfile.TemporaryDirectory() as folder, _sink() as port:
+        with tempfile.TemporaryDirectory() as folder, sink() as port:
             milk_data.write(Path(folder), recipients, port)
             _compare(Path(folder), recipients, port)
 
@@ -158,20 +156,6 @@ def _timed(work: Callable[[], T]) -> tuple[float, T]:
     began = time.perf_counter()
     found = work()
     return time.perf_counter() - began, found
-
-
-@contextmanager
-def _sink() -> Iterator[int]:
-    with socket.socket() as one:
-        one.bind(("127.0.0.1", 0))
-        port = one.getsockname()[1]
-    process = subprocess.Popen([sys.executable, str(Path(__file__).with_name("sink.py")), str(port)], env=os.environ)
-    try:
-        time.sleep(0.7)
-        yield port
-    finally:
-        process.terminate()
-        process.wait()
 
 
 if __name__ == "__main__":

@@ -8,16 +8,14 @@ a process of its own.
 from __future__ import annotations
 
 import smtplib
-import socket
 import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import milk_data
+from sink import sink
 
 from gonnet import delivery
 from gonnet.jobs import load_workspace
@@ -33,7 +31,7 @@ _DELAY = 0.1  # seconds
 def main() -> None:
     """Measure both."""
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 2_000
-    with tempfile.TemporaryDirectory() as folder, _sink() as port:
+    with tempfile.TemporaryDirectory() as folder, sink() as port:
         _prepare(Path(folder), count, port)
         ready = _bare(Path(folder), port)
         ours = _ours(Path(folder), 1, "last")
@@ -41,7 +39,7 @@ def main() -> None:
     print(f"share of the bare rate {ready / ours:5.2f}")
     times = {}
     for connections in (1, 8):
-        with tempfile.TemporaryDirectory() as folder, _sink(_DELAY) as port:
+        with tempfile.TemporaryDirectory() as folder, sink(_DELAY) as port:
             _prepare(Path(folder), _SLOW, port, connections)
             times[connections] = _ours(Path(folder), connections, "last")
     print(
@@ -84,21 +82,6 @@ def _bytes(package: PackageRecord, tools: Tools) -> tuple[str, str, bytes]:
     files = unsealed(package, tools)
     attached = [files[name] for name in message.files]
     return message.sender, message.to[0], delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
-
-
-@contextmanager
-def _sink(delay: float = 0.0) -> Iterator[int]:
-    with socket.socket() as one:
-        one.bind(("127.0.0.1", 0))
-        port = int(one.getsockname()[1])
-    words = [sys.executable, str(Path(__file__).with_name("sink.py")), str(port), str(delay)]
-    process = subprocess.Popen(words)
-    try:
-        time.sleep(0.7)
-        yield port
-    finally:
-        process.terminate()
-        process.wait()
 
 
 if __name__ == "__main__":

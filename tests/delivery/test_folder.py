@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.delivery.folder import OutsideError, Put, TakenError, put_file
+from gonnet.delivery.folder import OutsideError, TakenError, put_file
 from gonnet.errors import JobError
 from gonnet.ledger.records import State
 from gonnet.packages.filing import path_of
@@ -33,23 +33,23 @@ def never(_digest: str) -> bool:
 
 
 def test_a_file_is_put_whole_with_its_permissions_and_again_changes_nothing(tmp_path: Path) -> None:
-    assert put_file(tmp_path, "a/b/c.pdf", b"one", "keep both", never, 0o640) == Put(place="a/b/c.pdf")
+    assert put_file(tmp_path, "a/b/c.pdf", b"one", "keep both", never, 0o640) == "a/b/c.pdf"
     found = tmp_path / "a/b/c.pdf"
     assert (found.read_bytes(), found.stat().st_mode & 0o777) == (b"one", 0o640)
     for existing in ("keep both", "replace", "refuse"):
-        assert put_file(tmp_path, "a/b/c.pdf", b"one", existing, never) == Put(place="a/b/c.pdf", was_there=True)
+        assert put_file(tmp_path, "a/b/c.pdf", b"one", existing, never) == "a/b/c.pdf"
     assert names(tmp_path / "a/b") == ["c.pdf"]
 
 
 def test_what_becomes_of_another_file_of_the_name(tmp_path: Path) -> None:
     put_file(tmp_path, "c.pdf", b"one", "refuse", never)
-    assert put_file(tmp_path, "c.pdf", b"two", "keep both", never) == Put(place="c (2).pdf")
-    assert put_file(tmp_path, "c.pdf", b"two", "keep both", never) == Put(place="c (2).pdf", was_there=True)
+    assert put_file(tmp_path, "c.pdf", b"two", "keep both", never) == "c (2).pdf"
+    assert put_file(tmp_path, "c.pdf", b"two", "keep both", never) == "c (2).pdf"
     with pytest.raises(TakenError, match="another file"):
         put_file(tmp_path, "c.pdf", b"two", "refuse", never)
     with pytest.raises(TakenError, match="somebody changed it"):
         put_file(tmp_path, "c.pdf", b"two", "replace", never)
-    assert put_file(tmp_path, "c.pdf", b"two", "replace", lambda _digest: True) == Put(place="c.pdf")
+    assert put_file(tmp_path, "c.pdf", b"two", "replace", lambda _digest: True) == "c.pdf"
     assert (tmp_path / "c.pdf").read_bytes() == b"two"
 
 

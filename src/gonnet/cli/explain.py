@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from gonnet.pipeline.tools import Tools
     from gonnet.rules.explain import Reason
 
+_FORMS = {"apart": "a document each", "joined": "key after key in one file", "whole": "in one report"}
 _HELD = {True: "holds", False: "does not hold", None: "is unknown"}
 
 
@@ -166,8 +167,8 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
         ]
         problem = f"; {person.problem}" if person.problem else ""
         _show.line(f"  {person.name} ({where}, in {person.language}): {', '.join(parts)}{problem}")
-    if plan.is_bundle:
-        _section(f"Sees {_show.many(len(plan.addressed.keys), 'key')}, {plan.addressed.bundle_form}")
+    if (bundle := plan.addressed.bundle) is not None:
+        _section(f"Sees {_show.many(len(plan.addressed.keys), 'key')}, {_FORMS[bundle.form]}")
         for line in plan.addressed.why:
             _show.line(f"  {line}")
 

@@ -6,7 +6,6 @@ import hashlib
 import os
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 
@@ -18,19 +17,6 @@ class TakenError(Exception):
     """There is a file already that must stay; its text says why."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Put:
-    """A file that was put.
-
-    Attributes:
-        place: Where, below the root, with `/`.
-        was_there: Whether it was there already, with the same bytes.
-    """
-
-    place: str
-    was_there: bool = False
-
-
 def put_file(
     root: Path,
     place: str,
@@ -38,8 +24,8 @@ def put_file(
     existing: str,
     is_ours: Callable[[str], bool],
     mode: int | None = None,
-) -> Put:
-    """Put `data` at `place` below `root`.
+) -> str:
+    """Put `data` at `place` below `root`; returns where it is now, below the root with `/`.
 
     A file that has the same bytes already counts as put, so that going on after an interruption changes nothing.
 
@@ -64,7 +50,7 @@ def put_file(
         shown = PurePosixPath(place).with_name(found.name).as_posix()
         there = hashlib.sha256(found.read_bytes()).hexdigest() if found.is_file() else None
         if there == digest:
-            return Put(place=shown, was_there=True)
+            return shown
         if there is not None and existing == "refuse":
             raise TakenError("there is another file of this name")
         if there is not None and existing == "replace" and not is_ours(there):
@@ -76,7 +62,7 @@ def put_file(
             _write(found, data, mode, over=there is not None)
         except FileExistsError:  # somebody was quicker: look again
             continue
-        return Put(place=shown)
+        return shown
 
 
 def _inside(root: Path, place: str) -> Path:

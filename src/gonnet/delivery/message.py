@@ -124,10 +124,7 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
         [
             block,
             f"\r\n--{outer}\r\n".encode("ascii"),
-            f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii"),
-            f"--{inner}\r\n".encode("ascii") + _part(body.text, "plain"),
-            f"--{inner}\r\n".encode("ascii") + _page_part(page, body, envelope.message_id),
-            f"--{inner}--\r\n".encode("ascii"),
+            _both(body.text, _page_part(page, body, envelope.message_id), inner),
         ]
     )
 
@@ -149,14 +146,14 @@ def with_body(sealed: bytes, body: Body) -> bytes:
         title=html.escape(str(message["Subject"])),
         body=body.html,
     )
-    return b"".join([head, b"\r\n\r\n--", outer, b"\r\n", _both(body.text, text, inner)])
+    return b"".join([head, b"\r\n\r\n--", outer, b"\r\n", _both(body.text, _part(text, "html"), inner)])
 
 
-def _both(text: str, page: str, inner: str) -> bytes:
+def _both(text: str, page: bytes, inner: str) -> bytes:
     """Plain text and HTML, of which a reader shows one (RFC 2046, 5.1.4)."""
     mark = f"--{inner}\r\n".encode("ascii")
     head = f'Content-Type: multipart/alternative; boundary="{inner}"\r\n\r\n'.encode("ascii")
-    return b"".join([head, mark, _part(text, "plain"), mark, _part(page, "html"), f"--{inner}--\r\n".encode("ascii")])
+    return b"".join([head, mark, _part(text, "plain"), mark, page, f"--{inner}--\r\n".encode("ascii")])
 
 
 def _part(content: str, kind: str) -> bytes:

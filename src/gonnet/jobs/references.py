@@ -135,6 +135,7 @@ def _rules(job: Job) -> Iterator[JobError]:
     documents = file.package.documents
     parts: tuple[DocumentSpec | Enclosure, ...] = (*documents, *file.package.enclose)
     called = sorted({name for part in parts for name in part.called})
+    kinds = {"bundles" if spec.bundled else "keys" for spec in file.recipients} or {"keys"}
     for index, rule in enumerate(file.rules):
         if rule.message is not None and rule.message not in file.messages:
             fix = meant(rule.message, sorted(file.messages), noun="message")
@@ -159,7 +160,6 @@ def _rules(job: Job) -> Iterator[JobError]:
         if rule.format in ("csv", "html") and any(document.password for document in documents):
             what = f"documents with a password cannot be sent as {rule.format}"
             yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
-        kinds = {"bundles" if spec.bundled else "keys" for spec in file.recipients} or {"keys"}
         if rule.applies != "all" and rule.applies not in kinds:
             what = f"rule '{rule.name}' is for {rule.applies}, of which this job has none"
             fix = "Write `for: bundles`" if rule.applies == "keys" else "Leave `for` out"

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from pydantic import BeforeValidator, Field, field_validator
@@ -17,6 +18,8 @@ from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.style import Style
 from gonnet.jobs.values import Days
 from gonnet.wording.formats import House
+
+_T = TypeVar("_T")
 
 
 class MailServer(Part):
@@ -250,16 +253,7 @@ class Workspace:
         Raises:
             JobError: there is none, or no such one, or none was named among several.
         """
-        servers = self.file.mail_servers
-        if name is not None and name in servers:
-            return name, servers[name]
-        if name is None and len(servers) == 1:
-            return next(iter(servers.items()))
-        if not servers:
-            raise JobError("gonnet.yaml names no mail server", where=where, fix="Add one under `mail_servers:`")
-        known = ", ".join(servers)
-        what = f"there is no mail server '{name}'" if name else "there are several mail servers"
-        raise JobError(what, where=where, fix=f"Name one with `server:`: {known}")
+        return _one_of(self.file.mail_servers, name, ("mail server", "server", "Add one under `mail_servers:`"), where)
 
     def root(self, name: str | None, where: str) -> tuple[str, FolderRoot]:
         """The folder `name` into which files are put, or the only one.
@@ -267,16 +261,21 @@ class Workspace:
         Raises:
             JobError: there is none, or no such one, or none was named among several.
         """
-        known = self.file.folders
-        if name is not None and name in known:
-            return name, known[name]
-        if name is None and len(known) == 1:
-            return next(iter(known.items()))
-        if not known:
-            fix = "Add one under `folders:`, such as `archive: {path: archive}`"
-            raise JobError("gonnet.yaml names no folder", where=where, fix=fix)
-        what = f"there is no folder '{name}' in gonnet.yaml" if name else "there are several folders"
-        raise JobError(what, where=where, fix=f"Name one with `root:`: {', '.join(known)}")
+        fix = "Add one under `folders:`, such as `archive: {path: archive}`"
+        return _one_of(self.file.folders, name, ("folder", "root", fix), where)
+
+
+def _one_of(known: Mapping[str, _T], name: str | None, words: tuple[str, str, str], where: str) -> tuple[str, _T]:
+    """What is called `name`, or the only one; the words: what it is, the key that names it, how to add one."""
+    what, key, cure = words
+    if name is not None and name in known:
+        return name, known[name]
+    if name is None and len(known) == 1:
+        return next(iter(known.items()))
+    if not known:
+        raise JobError(f"gonnet.yaml names no {what}", where=where, fix=cure)
+    problem = f"there is no {what} '{name}' in gonnet.yaml" if name else f"there are several {what}s"
+    raise JobError(problem, where=where, fix=f"Name one with `{key}:`: {', '.join(known)}")
 
 
 def find_workspace(start: Path) -> Path:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from pathlib import Path
 
 from sqlalchemy import Connection, Engine, insert, select, update
@@ -24,7 +24,7 @@ class Changes:
         now: Gives the time, as it is written.
     """
 
-    def __init__(self, engine: Engine, place: Path, now: object) -> None:
+    def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
 
     @told
@@ -54,7 +54,7 @@ class Changes:
             work.execute(
                 update(delivery)
                 .where(delivery.c.message_id.in_(mine), delivery.c.state == HandOver.UNSURE)
-                .values(state=state, reply="settled by hand", at=self._time())
+                .values(state=state, reply="settled by hand", at=self._now())
             )
             found, _ = settle_package(work, package.id)
             self._note(work, run_id, package.id, what)
@@ -99,10 +99,6 @@ class Changes:
             work.execute(update(schema.packages).where(schema.packages.c.id == package.id).values(**values))
             self._note(work, run_id, package.id, what)
 
-    def _time(self) -> str:
-        assert callable(self._now)
-        return str(self._now())
-
     def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
-        values = {"run_id": run_id, "package_id": package_id, "at": self._time(), "what": what[:600]}
+        values = {"run_id": run_id, "package_id": package_id, "at": self._now(), "what": what[:600]}
         work.execute(insert(schema.events).values(**values))

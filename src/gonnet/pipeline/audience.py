@@ -40,9 +40,8 @@ def audience(
         )
         lines = recipients.read(engine, table, spec, house, values, where=where, number=index)
         everybody += lines
-        written_to = recipients.arranged(lines, spec)
         if spec.bundled is None:
-            by_key += written_to
+            by_key += recipients.arranged(lines, spec)
             taken |= {line.key for line in lines}
     for index, (_, spec) in enumerate(job.lists):
         if spec.bundled is not None:

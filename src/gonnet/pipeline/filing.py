@@ -2,13 +2,45 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
 from gonnet.delivery.folder import OutsideError, TakenError, put_file
+from gonnet.errors import JobError
+from gonnet.jobs import Job
+from gonnet.jobs.workspace import FolderRoot
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.ledger.records import FilingRecord, HandOver, State
 from gonnet.pipeline.tools import Tools
+
+_LINKS = re.compile(r"\{[{%][^}]*\blinks\b")
+
+
+def roots_of(job: Job, tools: Tools) -> dict[int, tuple[str, FolderRoot]]:
+    """Way of the job, by number → name and place of the folder that it puts files into.
+
+    Raises:
+        JobError: there is no such folder, or files that messages link to might get another name.
+    """
+    limit = job.file.package.limit
+    linked = (limit is not None and limit.over == "link") or any(
+        _LINKS.search(job.body(name).source) for name in job.file.messages
+    )
+    found = {}
+    for at, way in enumerate(job.file.deliver):
+        if way.puts is not None:
+            kind = "folder" if way.folder is not None else "drafts"
+            name, root = tools.workspace.root(way.puts.root, job.at("deliver", at, kind))
+            if linked and root.link and way.folder is not None and way.folder.existing == "keep both":
+                what = "files that messages link to cannot get another name"
+                fix = "Write `existing: replace`, or `existing: refuse`"
+                raise JobError(what, where=job.at("deliver", at, "folder", "existing"), fix=fix)
+            found[at] = name, root
+    if linked and not any(root.link for _, root in found.values()):
+        fix = "Give the folder a `link` in gonnet.yaml"
+        raise JobError("messages link to files, and no folder has an address", where=job.at("deliver"), fix=fix)
+    return found
 
 
 def to_file(package: PackageRecord) -> Iterator[FilingRecord]:
@@ -46,9 +78,9 @@ def _put(filing: FilingRecord, tools: Tools) -> tuple[HandOver, str, str]:
     mode = int(root.mode, 8) if root.mode else None
     folder = tools.workspace.folder / Path(root.path)
     try:
-        put = put_file(folder, filing.place, data, filing.existing, is_ours, mode)
+        put_at = put_file(folder, filing.place, data, filing.existing, is_ours, mode)
     except (OutsideError, TakenError) as error:
         return HandOver.REFUSED, "", str(error)
     except OSError as error:
         return HandOver.LATER, "", f"the folder cannot be written: {error.strerror}"
-    return HandOver.SENT, put.place, ""
+    return HandOver.SENT, put_at, ""

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
 from gonnet.errors import JobError
 from gonnet.jobs import Job, references
 from gonnet.jobs.ways import Way
-from gonnet.jobs.workspace import FolderRoot
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.wording.template import Template
-
-_LINKS = re.compile(r"\{[{%][^}]*\blinks\b")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -77,32 +73,6 @@ def senders_of(job: Job, tools: Tools) -> dict[int, Sender]:
                 server, _ = tools.workspace.server(way.email.server, job.at("deliver", at, "email"))
             reply_to = _mailbox(job, at, way, "reply_to") if way.writes.reply_to else None
             found[at] = Sender(address=_mailbox(job, at, way, "from"), reply_to=reply_to, server=server)
-    return found
-
-
-def roots_of(job: Job, tools: Tools) -> dict[int, tuple[str, FolderRoot]]:
-    """Way of the job, by number → name and place of the folder that it puts files into.
-
-    Raises:
-        JobError: there is no such folder, or files that messages link to might get another name.
-    """
-    limit = job.file.package.limit
-    linked = (limit is not None and limit.over == "link") or any(
-        _LINKS.search(job.body(name).source) for name in job.file.messages
-    )
-    found = {}
-    for at, way in enumerate(job.file.deliver):
-        if way.puts is not None:
-            kind = "folder" if way.folder is not None else "drafts"
-            name, root = tools.workspace.root(way.puts.root, job.at("deliver", at, kind))
-            if linked and root.link and way.folder is not None and way.folder.existing == "keep both":
-                what = "files that messages link to cannot get another name"
-                fix = "Write `existing: replace`, or `existing: refuse`"
-                raise JobError(what, where=job.at("deliver", at, "folder", "existing"), fix=fix)
-            found[at] = name, root
-    if linked and not any(root.link for _, root in found.values()):
-        fix = "Give the folder a `link` in gonnet.yaml"
-        raise JobError("messages link to files, and no folder has an address", where=job.at("deliver"), fix=fix)
     return found
 
 

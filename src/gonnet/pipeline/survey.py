@@ -20,7 +20,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline import guards
 from gonnet.pipeline.audience import audience, descriptions, in_order
 from gonnet.pipeline.editions import Edition, editions, settled, untold
-from gonnet.pipeline.letters import roots_of
+from gonnet.pipeline.filing import roots_of
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched

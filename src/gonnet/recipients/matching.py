@@ -42,12 +42,6 @@ class Addressed:
     settings: Settings = _NO_SETTINGS
 
     @property
-    def bundle_form(self) -> str:
-        """How its keys arrive, in words; empty for what is of one key."""
-        words = {"apart": "a document each", "joined": "key after key in one file", "whole": "in one report"}
-        return words[self.bundle.form] if self.bundle is not None else ""
-
-    @property
     def slices(self) -> tuple[str, ...]:
         """The keys whose rows it has."""
         return self.keys if self.bundle is not None else (self.key,)
