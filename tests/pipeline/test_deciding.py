@@ -237,6 +237,16 @@ def test_by_the_commands(dairy: Dairy) -> None:
         *[["skipped", key] for key in ("117", "117", "119")],
     ]
     dairy.gonnet("save", "last", "118", "--into", "desk")
-    assert (dairy.folder / "desk/118 statement.pdf").read_bytes().startswith(b"%PDF")
+    made = (dairy.folder / "desk/118 statement.pdf").read_bytes()
+    assert made.startswith(b"%PDF")
+    dairy.write("desk/118 statement.pdf", "mine")
+    assert "is there already" in dairy.gonnet("save", "last", "117", "118", "--into", "desk", code=2).stderr
+    assert not list((dairy.folder / "desk").glob("117*"))
+    dairy.gonnet("release", "last", "117", "--why", "stays")
+    for key in ("117", "118"):  # two files of one name: neither is lost in the copies
+        dairy.write("note.txt", key)
+        dairy.gonnet("amend", "last", key, "--enclose", "note.txt")
+    dairy.gonnet("review", "last", "--into", "look", code=0)
+    assert [(dairy.folder / f"look/{key}/note.txt").read_text() for key in ("117", "118")] == ["117", "118"]
     assert "say --sent or --not-sent" in dairy.gonnet("settle", "last", "118", code=2).stderr
     assert "only what was sent" in dairy.gonnet("resend", "last", "118", "--yes", code=2).stderr

@@ -63,7 +63,7 @@ def review(
               gonnet review last --html review.html
               gonnet review 3 --only 00042 --into look
     """
-    from gonnet.cli import _open, _report, _show, _work
+    from gonnet.cli import _files, _open, _report, _show, _work
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
@@ -72,7 +72,7 @@ def review(
             _write_page(run, packages, tools, page, pictures, figure)
         packages = tuple(_wanted(packages, state, find))
         if into is not None:
-            _copy(tools, packages, into)
+            _files.copied(tools, packages, into, over=True)
         if str(run.state) == "prepared" and not (only or state or find):  # to look at some is no review of the run
             tools.ledger.mark_reviewed(run.id)
     if as_json:
@@ -100,16 +100,6 @@ def _wanted(packages: Sequence[PackageRecord], states: Sequence[str], find: str 
         text = "\n".join((package.key, package.name, *package.to, package.reason, *package.odd, *package.keys))
         if (not states or str(package.state) in states) and (not find or find.casefold() in text.casefold()):
             yield package
-
-
-def _copy(tools: Tools, packages: Sequence[PackageRecord], folder: Path) -> None:
-    from gonnet.packages import safe_name
-
-    for package in packages:
-        place = folder / safe_name(package.key) if package.keys else folder  # bundles have documents of others again
-        place.mkdir(parents=True, exist_ok=True)
-        for document in package.documents:
-            (place / document.name).write_bytes(tools.store.get(document.sha256))
 
 
 def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, *, quiet: bool) -> None:

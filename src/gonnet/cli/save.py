@@ -23,21 +23,16 @@ from gonnet.cli import _decide, _exit, _options
 def save(run_id: str, keys: tuple[str, ...], into: Path, workspace: Path | None) -> int:
     """Save the documents of packages, byte for byte as they were made; each is checked against its digest.
 
+    A file of the same name that is another one is never written over.
+
     \b
     Example:  gonnet save 3 00042 --into desk
     """
-    from gonnet.cli import _open, _show
+    from gonnet.cli import _files, _open, _show
     from gonnet.pipeline.decide import chosen
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        into.mkdir(parents=True, exist_ok=True)
-        for package in chosen(run, tools, keys):
-            for document in package.documents:
-                target = into / document.name
-                data = tools.store.get(document.sha256)
-                if target.exists() and target.read_bytes() != data:
-                    raise click.UsageError(f"{target} is there already, and is another file")
-                target.write_bytes(data)
-                _show.line(f"{target}")
+        for place in _files.copied(tools, chosen(run, tools, keys), into, over=False):
+            _show.line(f"{place}")
     return _exit.DONE
