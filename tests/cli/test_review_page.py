@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from opened import pdf_pages
 from support import MEMBERS, Dairy
 
 HOSTILE = "</script><script>document.title='broken'</script><b>Łąka"
@@ -56,12 +57,28 @@ def browser() -> str | None:
     return shutil.which("chromium") or shutil.which("chromium-browser")
 
 
-@pytest.mark.skipif(browser() is None, reason="there is no Chromium here to open the page in")
+needs_browser = pytest.mark.skipif(browser() is None, reason="there is no Chromium here to open the page in")
+
+
+def browsed(folder: Path, *words: str) -> str:
+    """What the browser answers that is asked for this."""
+    usual = ["--headless", "--no-sandbox", "--disable-gpu", f"--user-data-dir={folder / 'browser'}"]
+    command = [str(browser()), *usual, "--virtual-time-budget=4000", *words]
+    return subprocess.run(command, capture_output=True, text=True, check=True, timeout=120).stdout
+
+
+@needs_browser
+def test_on_paper_it_says_who_gets_what_and_why_something_is_held(page: Path, tmp_path: Path) -> None:
+    browsed(tmp_path, f"--print-to-pdf={tmp_path / 'page.pdf'}", page.as_uri())
+    printed = " ".join(" ".join(pdf_pages((tmp_path / "page.pdf").read_bytes())).split())
+    assert "laka@members.tarnvale.example" in printed
+    assert "more than the tank holds" in printed
+
+
+@needs_browser
 @pytest.mark.parametrize(("size", "key"), [("1280,800", "117"), ("400,800", "118")])
 def test_in_a_browser_the_list_is_there_and_one_package_opens(page: Path, tmp_path: Path, size: str, key: str) -> None:
-    words = [str(browser()), "--headless", "--no-sandbox", "--disable-gpu", f"--user-data-dir={tmp_path / 'browser'}"]
-    words += [f"--window-size={size}", "--virtual-time-budget=4000", "--dump-dom", f"{page.as_uri()}#{key}"]
-    dom = subprocess.run(words, capture_output=True, text=True, check=True, timeout=120).stdout
+    dom = browsed(tmp_path, f"--window-size={size}", "--dump-dom", f"{page.as_uri()}#{key}")
     rows = re.findall(r"<tr[^>]*><td><span class=\"state (\w+)\"", dom)
     assert rows == ["held", "ready", "ready", "skipped"]
     assert "4 of 4 packages" in dom

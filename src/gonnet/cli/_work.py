@@ -167,7 +167,9 @@ def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], d
         parts.append(f"{_show.many(files, 'file')} into {roots}")
     _show.line(f"About to send {_show.many(len(waiting), 'package')}: {'; '.join(parts)}.")
     for package in waiting[:_SHOWN]:
-        files_of = ", ".join(document.name for document in package.documents)
+        leaving = [name for message in package.messages for name in message.files]
+        leaving += [part.place.rpartition("/")[2] for part in package.filings]
+        files_of = ", ".join(dict.fromkeys(leaving))  # not what is only inside a zip
         to = ", ".join((*package.to, *dict.fromkeys(part.root for part in package.filings)))
         _show.line(f"  {package.key}  {package.name[:36]}  →  {to}  [{files_of}]")
     if len(waiting) > _SHOWN:
