@@ -129,8 +129,8 @@ class Dairy:
         run = prepare(self.job(*changes), tools, Request(as_of=day, asked={}, only=only))
         for package in tools.ledger.packages(run.id):
             for delivery in package.deliveries() if str(package.state) == "ready" else ():
-                tools.ledger.hand_over(delivery.id)
-                tools.ledger.answered(run.id, package.id, delivery.id, HandOver.SENT, 250, "ok")
+                tools.ledger.deliveries.hand_over(delivery.id)
+                tools.ledger.deliveries.answered(run.id, package.id, delivery.id, HandOver.SENT, 250, "ok")
 
     def by_key(self, tools: Tools, run: RunRecord) -> dict[str, PackageRecord]:
         return {package.key: package for package in tools.ledger.packages(run.id)}

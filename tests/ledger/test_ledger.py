@@ -93,10 +93,10 @@ def test_every_change_of_state_is_an_event_with_its_time(ledger: Ledger) -> None
     number = written(ledger, package("00042", "a@x.example"))
     found = ledger.packages(number)[0]
     (delivery,) = found.deliveries()
-    assert ledger.hand_over(delivery.id)
-    assert ledger.answered(number, found.id, delivery.id, HandOver.LATER, 450, "busy") is State.FAILED
-    assert ledger.hand_over(delivery.id)
-    assert ledger.answered(number, found.id, delivery.id, HandOver.SENT, 250, "ok") is State.SENT
+    assert ledger.deliveries.hand_over(delivery.id)
+    assert ledger.deliveries.answered(number, found.id, delivery.id, HandOver.LATER, 450, "busy") is State.FAILED
+    assert ledger.deliveries.hand_over(delivery.id)
+    assert ledger.deliveries.answered(number, found.id, delivery.id, HandOver.SENT, 250, "ok") is State.SENT
     assert ledger.history(number, found.id) == tuple(
         (NOON.isoformat(timespec="milliseconds"), what)
         for what in ("ready", "a@x.example: later (450 busy)", "a@x.example: sent (250 ok)")
@@ -107,9 +107,9 @@ def test_every_change_of_state_is_an_event_with_its_time(ledger: Ledger) -> None
 
 def test_an_open_hand_over_is_called_unsure_once(ledger: Ledger) -> None:
     number = written(ledger, package("00042", "a@x.example"), package("117", "b@x.example"))
-    assert ledger.hand_over(next(ledger.packages(number)[0].deliveries()).id)
-    assert ledger.doubt_open_hand_overs(number) == 1
-    assert ledger.doubt_open_hand_overs(number) == 0
+    assert ledger.deliveries.hand_over(next(ledger.packages(number)[0].deliveries()).id)
+    assert ledger.deliveries.doubt_open(number) == 1
+    assert ledger.deliveries.doubt_open(number) == 0
     assert [found.state for found in ledger.packages(number)] == [State.UNSURE, State.READY]
     assert ledger.run("last").counts == {State.READY: 1, State.UNSURE: 1}
 

@@ -105,8 +105,8 @@ def test_a_hand_over_without_an_answer_is_unsure_and_never_sent_by_itself(dairy:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         first = next(dairy.by_key(tools, run)["00042"].deliveries())
-        assert tools.ledger.hand_over(first.id)  # and here the process dies
-        assert not tools.ledger.hand_over(first.id), "an intent is written once"
+        assert tools.ledger.deliveries.hand_over(first.id)  # and here the process dies
+        assert not tools.ledger.deliveries.hand_over(first.id), "an intent is written once"
         found = sent(dairy, tools, run, script)
         assert found["00042"] == "unsure"
     assert ZOE not in [address for address, _ in script.stored]

@@ -19,12 +19,12 @@ from sqlalchemy.exc import SQLAlchemyError
 from gonnet.errors import RunError, StorageError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.changes import Changes
+from gonnet.ledger.deliveries import Deliveries
 from gonnet.ledger.failures import storage_error, told
 from gonnet.ledger.keeping import KeptRun, files_of_runs, kept_runs, note_removal
 from gonnet.ledger.past import Sent, sent_before
-from gonnet.ledger.records import HandOver, PackageRecord, RunRecord, RunState, State
+from gonnet.ledger.records import PackageRecord, RunRecord, RunState, State
 from gonnet.ledger.rows import grouped, package_of, run_of
-from gonnet.ledger.settling import settle_package
 from gonnet.ledger.writing import RunWriter
 
 Clock = Callable[[], dt.datetime]
@@ -36,6 +36,11 @@ class Ledger:
     Args:
         folder: Where `ledger.db` is; made when it is first written.
         clock: Gives the time with zone.
+
+    Attributes:
+        place: The database.
+        deliveries: Writes down what is handed over.
+        changes: Writes down what people change about packages.
     """
 
     def __init__(self, folder: Path, clock: Clock) -> None:
@@ -50,6 +55,8 @@ class Ledger:
                 fix="Choose a folder that can be written, with `ledger: {folder: …}` in gonnet.yaml",
             ) from error
         self._engine = self._open()
+        self.deliveries = Deliveries(self._engine, self.place, self.now)
+        self.changes = Changes(self._engine, self.place, self.now)
 
     def _open(self) -> Engine:
         engine = create_engine(f"sqlite:///{self.place}", connect_args={"timeout": 30})
@@ -111,14 +118,14 @@ class Ledger:
             values = {"state": RunState.PREPARING, "prepared": self.now(), "seconds": 0, "account": {}, "findings": []}
             result = work.execute(insert(schema.runs).values(**(values | dict(fields))))
             run_id = int(result.inserted_primary_key[0])  # type: ignore[index]
-            self.note(work, run_id, "preparing")
+            self._note(work, run_id, "preparing")
             return run_id
 
     def _leave(self, run_id: int) -> None:
         try:
             with self._engine.begin() as work:
                 work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(state=RunState.BROKEN))
-                self.note(work, run_id, "broken off")
+                self._note(work, run_id, "broken off")
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
 
@@ -137,18 +144,12 @@ class Ledger:
         """Write down that the files of runs were removed."""
         note_removal(self._engine, runs, what, self.now())
 
-    @property
-    def changes(self) -> Changes:
-        """What people change about packages."""
-        return Changes(self._engine, self.place, self.now)
-
     def now(self) -> str:
         """The time, as it is written: ISO 8601 in UTC."""
         return self._clock().astimezone(dt.UTC).isoformat(timespec="milliseconds")
 
-    def note(self, work: Connection, run_id: int, what: str, package_id: int | None = None) -> None:
-        """Write down that something happened."""
-        work.execute(statements.NOTE, {"run_id": run_id, "package_id": package_id, "at": self.now(), "what": what})
+    def _note(self, work: Connection, run_id: int, what: str) -> None:
+        work.execute(statements.NOTE, {"run_id": run_id, "package_id": None, "at": self.now(), "what": what})
 
     @told
     def run(self, wanted: str) -> RunRecord:
@@ -263,99 +264,7 @@ class Ledger:
         """Write down that a person has looked at the run."""
         with self._engine.begin() as work:
             work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(reviewed=self.now()))
-            self.note(work, run_id, "reviewed")
-
-    @told
-    def doubt_open_hand_overs(self, run_id: int) -> int:
-        """Call unsure what an earlier send left between hand-over and answer; returns how many there were."""
-        with self._engine.begin() as work:
-            rows = work.execute(
-                select(schema.deliveries.c.id, schema.packages.c.id)
-                .join(schema.messages, schema.messages.c.id == schema.deliveries.c.message_id)
-                .join(schema.packages, schema.packages.c.id == schema.messages.c.package_id)
-                .where(schema.packages.c.run_id == run_id, schema.deliveries.c.state == HandOver.HANDING)
-            ).all()
-            for delivery_id, package_id in rows:
-                self._settle(work, run_id, package_id, delivery_id, HandOver.UNSURE, None, "cut off before the answer")
-            return len(rows)
-
-    @told
-    def hand_over(self, delivery_id: int) -> bool:
-        """Write the intent of one delivery; False when it is no longer to be sent."""
-        with self._engine.begin() as work:
-            return work.execute(statements.HAND_OVER, {"delivery": delivery_id, "now": self.now()}).rowcount == 1
-
-    @told
-    def answered(
-        self, run_id: int, package_id: int, delivery_id: int, state: HandOver, code: int | None, reply: str
-    ) -> State:
-        """Write the outcome of one delivery; returns the state it gives its package."""
-        with self._engine.begin() as work:
-            return self._settle(work, run_id, package_id, delivery_id, state, code, reply)
-
-    def _settle(
-        self,
-        work: Connection,
-        run_id: int,
-        package_id: int,
-        delivery_id: int,
-        state: HandOver,
-        code: int | None,
-        reply: str,
-    ) -> State:
-        answer = {"answered": state, "answer": code, "said": reply[:500], "now": self.now()}
-        work.execute(statements.ANSWERED, {"delivery": delivery_id, **answer})
-        mine, parts = settle_package(work, package_id)
-        said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
-        self.note(work, run_id, f"{parts['mail', delivery_id]}: {state}{said}"[:600], package_id)
-        return mine
-
-    @told
-    def filed(
-        self, run_id: int, package_id: int, filing_id: int, state: HandOver, put_at: str, reply: str = ""
-    ) -> State:
-        """Write what came of putting a file into a folder; returns the state it gives its package."""
-        with self._engine.begin() as work:
-            said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self.now()}
-            work.execute(statements.FILED, said)
-            mine, parts = settle_package(work, package_id)
-            more = (
-                f" ({reply})" if reply else f" as {put_at}" if not parts["folder", filing_id].endswith(put_at) else ""
-            )
-            self.note(work, run_id, f"{parts['folder', filing_id]}: {state}{more}"[:600], package_id)
-            return mine
-
-    @told
-    def put_there(self, root: str, place: str) -> frozenset[str]:
-        """SHA-256 of every file that was ever put at a place."""
-        table = schema.filings.c
-        query = select(table.sha256).where(table.root == root, table.put_at == place, table.state == HandOver.SENT)
-        with self._engine.connect() as work:
-            return frozenset(work.execute(query).scalars())
-
-    @told
-    def hold(self, run_id: int, package_id: int, reason: str) -> None:
-        """Hold a package that was ready."""
-        with self._engine.begin() as work:
-            work.execute(
-                update(schema.packages)
-                .where(schema.packages.c.id == package_id, schema.packages.c.state == State.READY)
-                .values(state=State.HELD, reason=reason)
-            )
-            self.note(work, run_id, f"held: {reason}", package_id)
-
-    @told
-    def record_trial(
-        self, run_id: int, package_id: int, message_id: int, address: str, state: HandOver, code: int | None, reply: str
-    ) -> None:
-        """Write down a trial; it leaves the package and its deliveries as they are."""
-        with self._engine.begin() as work:
-            work.execute(
-                insert(schema.trials).values(
-                    message_id=message_id, address=address, state=state, code=code, reply=reply[:500], at=self.now()
-                )
-            )
-            self.note(work, run_id, f"trial to {address}: {state}", package_id)
+            self._note(work, run_id, "reviewed")
 
 
 def _durable(connection: Any, _record: object) -> None:  # noqa: ANN401  a DBAPI connection has no common type

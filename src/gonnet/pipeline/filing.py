@@ -62,7 +62,7 @@ def file_all(run: RunRecord, package: PackageRecord, tools: Tools) -> tuple[bool
     failed = any(filing.state is HandOver.REFUSED for filing in package.filings)
     for filing in to_file(package):
         answer, put_at, reply = _put(filing, tools)
-        state = tools.ledger.filed(run.id, package.id, filing.id, answer, put_at, reply)
+        state = tools.ledger.deliveries.filed(run.id, package.id, filing.id, answer, put_at, reply)
         failed |= answer is not HandOver.SENT
     return not failed, state
 
@@ -73,7 +73,7 @@ def _put(filing: FilingRecord, tools: Tools) -> tuple[HandOver, str, str]:
     data = tools.store.get(filing.sha256)
 
     def is_ours(digest: str) -> bool:
-        return digest in tools.ledger.put_there(filing.root, filing.place)
+        return digest in tools.ledger.deliveries.put_there(filing.root, filing.place)
 
     mode = int(root.mode, 8) if root.mode else None
     folder = tools.workspace.folder / Path(root.path)

@@ -180,7 +180,7 @@ class _Crew:
                 data = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
                 state = self._deliver(package, message, delivery_id, address, data, links[message.server]) or state
         except SealError as error:
-            tools.ledger.hold(run.id, package.id, str(error))
+            tools.ledger.deliveries.hold(run.id, package.id, str(error))
             return State.HELD
         return state
 
@@ -195,11 +195,11 @@ class _Crew:
     ) -> State | None:
         """Hand one message over to one address; None when it was no longer to be sent."""
         ledger = self._tools.ledger
-        reply = link.offer(message.sender, address, data, lambda: ledger.hand_over(delivery_id))
+        reply = link.offer(message.sender, address, data, lambda: ledger.deliveries.hand_over(delivery_id))
         if reply is None:
             return None
         outcome = OUTCOMES[reply.verdict]
-        return ledger.answered(self._run.id, package.id, delivery_id, outcome, reply.code, reply.text)
+        return ledger.deliveries.answered(self._run.id, package.id, delivery_id, outcome, reply.code, reply.text)
 
 
 def link_for(name: str, tools: Tools) -> SmtpLink:

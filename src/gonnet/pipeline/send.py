@@ -25,7 +25,7 @@ def doubt_interrupted(run: RunRecord, tools: Tools) -> int:
         RunError: another process is sending the run.
     """
     with tools.ledger.alone(run.id):
-        return tools.ledger.doubt_open_hand_overs(run.id)
+        return tools.ledger.deliveries.doubt_open(run.id)
 
 
 def sendable(
@@ -74,7 +74,7 @@ def send(
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
     with tools.ledger.alone(run.id):
-        tools.ledger.doubt_open_hand_overs(run.id)
+        tools.ledger.deliveries.doubt_open(run.id)
         packages = _allowed(run, sendable(run, tools, only, again=again), tools)
         guards.require_within_limits(packages, tools)
         report = hand_over_all(run, packages, tools, told)
@@ -103,7 +103,7 @@ def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) ->
     for package in packages:
         addresses = [part.address for part in package.deliveries()]
         if strangers := guards.strangers(addresses, tools.workspace.file.limits):
-            tools.ledger.hold(run.id, package.id, guards.told_of_strangers(strangers))
+            tools.ledger.deliveries.hold(run.id, package.id, guards.told_of_strangers(strangers))
         else:
             found.append(package)
     return found
@@ -150,7 +150,7 @@ def trial(
                 data = delivery.compose(sealed, attached, tools.clock())
                 reply = links[message.server].offer(message.sender, address.mailbox, data, lambda: True)
                 assert reply is not None
-                tools.ledger.record_trial(
+                tools.ledger.deliveries.record_trial(
                     run.id, package.id, message.id, address.mailbox, OUTCOMES[reply.verdict], reply.code, reply.text
                 )
                 replies.append(reply)

@@ -1,0 +1,135 @@
+"""Writing down what is handed over: before it is offered, and when it was answered.
+
+Each step is a transaction of its own, committed before the next thing happens.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from sqlalchemy import Connection, Engine, insert, select, update
+
+from gonnet.ledger import schema, statements
+from gonnet.ledger.failures import told
+from gonnet.ledger.records import HandOver, State
+from gonnet.ledger.settling import settle_package
+
+
+class Deliveries:
+    """Writes the deliveries of one ledger; several threads may.
+
+    Args:
+        engine: Its database.
+        place: Where it is, for messages.
+        now: Gives the time, as it is written.
+    """
+
+    def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
+        self._engine, self.place, self._now = engine, place, now
+        self._turn = threading.Lock()
+
+    @contextmanager
+    def _writing(self) -> Iterator[Connection]:
+        """A transaction; those of other threads wait here, where waiting costs nothing, and not for the file."""
+        with self._turn, self._engine.begin() as work:
+            yield work
+
+    @told
+    def doubt_open(self, run_id: int) -> int:
+        """Call unsure what an earlier send left between hand-over and answer; returns how many there were."""
+        with self._writing() as work:
+            rows = work.execute(
+                select(schema.deliveries.c.id, schema.packages.c.id)
+                .join(schema.messages, schema.messages.c.id == schema.deliveries.c.message_id)
+                .join(schema.packages, schema.packages.c.id == schema.messages.c.package_id)
+                .where(schema.packages.c.run_id == run_id, schema.deliveries.c.state == HandOver.HANDING)
+            ).all()
+            for delivery_id, package_id in rows:
+                self._settle(work, run_id, package_id, delivery_id, HandOver.UNSURE, None, "cut off before the answer")
+            return len(rows)
+
+    @told
+    def hand_over(self, delivery_id: int) -> bool:
+        """Write the intent of one delivery; False when it is no longer to be sent."""
+        with self._writing() as work:
+            return work.execute(statements.HAND_OVER, {"delivery": delivery_id, "now": self._now()}).rowcount == 1
+
+    @told
+    def answered(
+        self, run_id: int, package_id: int, delivery_id: int, state: HandOver, code: int | None, reply: str
+    ) -> State:
+        """Write the outcome of one delivery; returns the state it gives its package."""
+        with self._writing() as work:
+            return self._settle(work, run_id, package_id, delivery_id, state, code, reply)
+
+    def _settle(
+        self,
+        work: Connection,
+        run_id: int,
+        package_id: int,
+        delivery_id: int,
+        state: HandOver,
+        code: int | None,
+        reply: str,
+    ) -> State:
+        answer = {"answered": state, "answer": code, "said": reply[:500], "now": self._now()}
+        work.execute(statements.ANSWERED, {"delivery": delivery_id, **answer})
+        mine, parts = settle_package(work, package_id)
+        said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
+        self._note(work, run_id, package_id, f"{parts['mail', delivery_id]}: {state}{said}")
+        return mine
+
+    @told
+    def filed(
+        self, run_id: int, package_id: int, filing_id: int, state: HandOver, put_at: str, reply: str = ""
+    ) -> State:
+        """Write what came of putting a file into a folder; returns the state it gives its package."""
+        with self._writing() as work:
+            said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self._now()}
+            work.execute(statements.FILED, said)
+            mine, parts = settle_package(work, package_id)
+            more = (
+                f" ({reply})" if reply else f" as {put_at}" if not parts["folder", filing_id].endswith(put_at) else ""
+            )
+            self._note(work, run_id, package_id, f"{parts['folder', filing_id]}: {state}{more}")
+            return mine
+
+    @told
+    def put_there(self, root: str, place: str) -> frozenset[str]:
+        """SHA-256 of every file that was ever put at a place."""
+        table = schema.filings.c
+        query = select(table.sha256).where(table.root == root, table.put_at == place, table.state == HandOver.SENT)
+        with self._engine.connect() as work:
+            return frozenset(work.execute(query).scalars())
+
+    @told
+    def hold(self, run_id: int, package_id: int, reason: str) -> None:
+        """Hold a package that was ready."""
+        with self._writing() as work:
+            work.execute(
+                update(schema.packages)
+                .where(schema.packages.c.id == package_id, schema.packages.c.state == State.READY)
+                .values(state=State.HELD, reason=reason)
+            )
+            self._note(work, run_id, package_id, f"held: {reason}")
+
+    @told
+    def record_trial(
+        self, run_id: int, package_id: int, message_id: int, address: str, state: HandOver, code: int | None, reply: str
+    ) -> None:
+        """Write down a trial; it leaves the package and its deliveries as they are."""
+        with self._writing() as work:
+            work.execute(
+                insert(schema.trials).values(
+                    message_id=message_id, address=address, state=state, code=code, reply=reply[:500], at=self._now()
+                )
+            )
+            self._note(work, run_id, package_id, f"trial to {address}: {state}")
+
+    def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
+        work.execute(
+            statements.NOTE, {"run_id": run_id, "package_id": package_id, "at": self._now(), "what": what[:600]}
+        )
