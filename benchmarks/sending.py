@@ -20,7 +20,7 @@ from sink import sink
 from gonnet import delivery
 from gonnet.jobs import load_workspace
 from gonnet.ledger import PackageRecord
-from gonnet.pipeline.handing import unsealed
+from gonnet.pipeline.composing import unsealed
 from gonnet.pipeline.send import send
 from gonnet.pipeline.tools import Tools, open_tools
 

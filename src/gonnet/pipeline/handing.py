@@ -5,18 +5,17 @@ from __future__ import annotations
 import threading
 import time
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
 
-from gonnet import delivery
-from gonnet.delivery import Attachment, SmtpLink, Verdict
+from gonnet.delivery import SmtpLink, Verdict
 from gonnet.errors import SealError, UnreachableError
-from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
+from gonnet.pipeline.composing import Ahead, Waiting, waiting_in
 from gonnet.pipeline.filing import file_all
-from gonnet.pipeline.sealing import seal_of_records
 from gonnet.pipeline.tools import Tools
 
 OUTCOMES = {
@@ -50,15 +49,6 @@ class SendReport:
         return SendReport(states={state: n for state, n in states.items() if n > 0}, interrupted=other.interrupted)
 
 
-def waiting_in(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str]]:
-    """Message, delivery and address of everything of a package that is still to be handed over."""
-    if package.state in (State.READY, State.FAILED, State.UNSURE):
-        for message in package.messages:
-            for part in message.deliveries:
-                if part.state.is_open:
-                    yield message, part.id, part.address
-
-
 def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools, told: Told) -> SendReport:
     """Hand over packages, over as many connections as the servers allow.
 
@@ -69,16 +59,17 @@ def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tool
     names = dict.fromkeys(message.server for package in packages for message, _, _ in waiting_in(package))
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
-    crew = _Crew(run, packages, tools, told, {name: Pace(server.per_minute) for name, server in servers.items()})
     with ExitStack() as stack:
         links = {name: stack.enter_context(closing(link_for(name, tools))) for name in names}
         for link in links.values():  # whatever is wrong with any of them is told before the first message
             link.open()
+        ahead = stack.enter_context(Ahead(packages, tools, count + 1))
+        crew = _Crew(run, ahead, tools, told, {name: Pace(server.per_minute) for name, server in servers.items()})
         if count == 1:
             crew.work(links)
         else:
             crew.work_together(count, links)
-    return crew.report()
+        return crew.report()
 
 
 class Pace:
@@ -110,13 +101,13 @@ class _Crew:
     def __init__(
         self,
         run: RunRecord,
-        packages: Sequence[PackageRecord],
+        ahead: Ahead,
         tools: Tools,
         told: Told,
         paces: Mapping[str, Pace],
     ) -> None:
         self._run, self._tools, self._told, self._paces = run, tools, told, paces
-        self._packages = iter(packages)
+        self._ahead = ahead
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._states: Counter[State] = Counter()
@@ -149,9 +140,10 @@ class _Crew:
 
     def work(self, links: Mapping[str, SmtpLink]) -> None:
         """Take packages and hand them over."""
-        while not self._stop.is_set() and (package := self._next()) is not None:
+        while not self._stop.is_set() and (taken := self._ahead.next()) is not None:
+            package, messages = taken
             try:
-                state = self._send(package, links)
+                state = self._send(package, messages, links)
             except UnreachableError as error:
                 with self._lock:
                     self._interrupted = self._interrupted or error
@@ -164,42 +156,30 @@ class _Crew:
                 self._states[state] += 1
                 self._told(package, state)
 
-    def _next(self) -> PackageRecord | None:
-        with self._lock:
-            return next(self._packages, None)
-
-    def _send(self, package: PackageRecord, links: Mapping[str, SmtpLink]) -> State:
+    def _send(
+        self, package: PackageRecord, messages: Future[tuple[Waiting, ...]], links: Mapping[str, SmtpLink]
+    ) -> State:
         tools, run = self._tools, self._run
         try:
-            files = unsealed(package, tools)
+            waiting = messages.result()
             filed, state = file_all(run, package, tools)
             state = state or package.state
-            for message, delivery_id, address in waiting_in(package) if filed else ():
-                self._paces[message.server].wait()
-                attached = [files[name] for name in message.files]
-                data = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
-                state = self._deliver(package, message, delivery_id, address, data, links[message.server]) or state
+            for one in waiting if filed else ():
+                self._paces[one.message.server].wait()
+                state = self._deliver(package, one, links[one.message.server]) or state
         except SealError as error:
             tools.ledger.deliveries.hold(run.id, package.id, str(error))
             return State.HELD
         return state
 
-    def _deliver(
-        self,
-        package: PackageRecord,
-        message: MessageRecord,
-        delivery_id: int,
-        address: str,
-        data: bytes,
-        link: SmtpLink,
-    ) -> State | None:
+    def _deliver(self, package: PackageRecord, one: Waiting, link: SmtpLink) -> State | None:
         """Hand one message over to one address; None when it was no longer to be sent."""
-        ledger = self._tools.ledger
-        reply = link.offer(message.sender, address, data, lambda: ledger.deliveries.hand_over(delivery_id))
+        ledger = self._tools.ledger.deliveries
+        reply = link.offer(one.message.sender, one.address, one.data, lambda: ledger.hand_over(one.delivery))
         if reply is None:
             return None
         outcome = OUTCOMES[reply.verdict]
-        return ledger.deliveries.answered(self._run.id, package.id, delivery_id, outcome, reply.code, reply.text)
+        return ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text)
 
 
 def link_for(name: str, tools: Tools) -> SmtpLink:
@@ -213,19 +193,3 @@ def link_for(name: str, tools: Tools) -> SmtpLink:
     password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
     trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
     return SmtpLink(server, password, trusted)
-
-
-def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
-    """Name → the file, of those that are attached: each checked against its digest and all against the seal.
-
-    Raises:
-        SealError: something is not what was reviewed.
-    """
-    if seal_of_records(package.key, package.documents, package.messages, package.filings) != package.seal:
-        raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
-    attached = {name for message in package.messages for name in message.files}
-    return {
-        document.name: Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))
-        for document in package.documents
-        if document.name in attached
-    }

@@ -12,8 +12,9 @@ from gonnet.errors import RunError
 from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import RunState
 from gonnet.pipeline import guards
+from gonnet.pipeline.composing import unsealed, waiting_in
 from gonnet.pipeline.filing import to_file
-from gonnet.pipeline.handing import OUTCOMES, SendReport, Told, hand_over_all, link_for, unsealed, waiting_in
+from gonnet.pipeline.handing import OUTCOMES, SendReport, Told, hand_over_all, link_for
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 
