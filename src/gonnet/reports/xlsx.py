@@ -68,14 +68,12 @@ def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
     Raises:
         DataError: a value does not fit a workbook's cell.
     """
-    target = BytesIO()
-    workbook = Book(target, _OPTIONS, kept.sheets)
+    workbook = Book(_OPTIONS, kept.sheets)
     workbook.set_properties({"title": xml_safe(layouts[0].title), "author": look.organisation, "created": _MADE})
     taken: set[str] = set()
     for layout in layouts:
         _Sheet(workbook, layout, look, kept, _unique(sheet_name(layout.sheet), taken)).fill()
-    workbook.close()
-    return target.getvalue()
+    return workbook.finished()
 
 
 class _Sheet:

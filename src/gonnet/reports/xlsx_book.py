@@ -1,38 +1,43 @@
-"""A workbook whose looks are written once for all workbooks that have the same.
+"""A workbook whose looks are written once for all workbooks that have the same, like other parts that are the same.
 
 XlsxWriter makes an object of every look, and its style sheet anew, for every workbook; for one of forty rows that is a
 third of the work. Here looks are numbered as they are asked for, in the way XlsxWriter does, and the style sheet
-(ECMA-376, part 1, 18.8) that it makes for them is kept.
+(ECMA-376, part 1, 18.8) that it makes for them is kept. What it makes of everything is compressed here.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from io import StringIO
+from io import BytesIO, StringIO
 from typing import Any
 
 from xlsxwriter.packager import Packager
 from xlsxwriter.workbook import Workbook
+
+from gonnet.reports.packing import zipped
 
 Look = frozenset[tuple[str, object]]
 Sheets = dict[tuple[Look, ...], str]
 """Looks in the order of their numbers → the style sheet."""
 
 _MANY = 200
+_OWN = ("xl/worksheets/sheet", "xl/sharedStrings", "xl/charts/", "xl/drawings/drawing")
+"""How parts are called that are hardly the same in two workbooks."""
 
 
 class Book(Workbook):
     """A workbook with numbered looks.
 
     Args:
-        target: Where it goes.
+        options: XlsxWriter's, `in_memory` among them.
         kept: Style sheets of earlier workbooks; this one's is added.
     """
 
-    def __init__(self, target: Any, options: dict[str, Any], kept: Sheets) -> None:  # noqa: ANN401
-        super().__init__(target, options)
+    def __init__(self, options: dict[str, Any], kept: Sheets) -> None:
+        super().__init__(BytesIO(), options)
         self._looks: dict[Look, int] = {}
         self._sheets = kept
+        self._packager: _Packager | None = None
 
     def number_of(self, look: Mapping[str, object]) -> int:
         """The number of a look; the same looks, asked for in the same order, have the same numbers."""
@@ -42,17 +47,26 @@ class Book(Workbook):
             number = self._looks[found] = len(self._looks) + 1  # 0 is the look of a cell that has none
         return number
 
-    def close(self) -> None:
-        """Write the file."""
+    def finished(self) -> bytes:
+        """The bytes of the file; nothing can be added any more."""
         if tuple(self._looks) not in self._sheets:
             for look, number in self._looks.items():
                 form: Any = self.add_format(dict(look))
                 if form._get_xf_index() != number:
                     raise AssertionError("XlsxWriter numbers looks in another way")
-        super().close()
+        self.close()
+        assert self._packager is not None
+        parts = ((name, _bytes(file), not name.startswith(_OWN)) for file, name, _ in self._packager.filenames)
+        return zipped(parts)
 
     def _get_packager(self) -> Packager:
-        return _Packager(self._sheets, tuple(self._looks))
+        self._packager = _Packager(self._sheets, tuple(self._looks))
+        return self._packager
+
+
+def _bytes(file: StringIO | BytesIO) -> bytes:
+    data = file.getvalue()
+    return data if isinstance(data, bytes) else data.encode("utf-8")
 
 
 class _Packager(Packager):
@@ -61,7 +75,11 @@ class _Packager(Packager):
     def __init__(self, sheets: Sheets, looks: tuple[Look, ...]) -> None:
         super().__init__()
         self._sheets, self._looks = sheets, looks
-        self.filenames: list[tuple[StringIO, str, bool]]
+        self.filenames: list[tuple[StringIO | BytesIO, str, bool]]
+
+    def _create_package(self) -> list[tuple[object, str, bool]]:
+        super()._create_package()  # type: ignore[no-untyped-call]
+        return []  # XlsxWriter is to compress nothing
 
     def _write_styles_file(self) -> None:
         known = self._sheets.get(self._looks)
@@ -72,4 +90,4 @@ class _Packager(Packager):
         super()._write_styles_file()
         if len(self._sheets) > _MANY:
             self._sheets.clear()
-        self._sheets[self._looks] = self.filenames[-1][0].getvalue()
+        self._sheets[self._looks] = str(self.filenames[-1][0].getvalue())
