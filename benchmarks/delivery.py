@@ -94,7 +94,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
         job = load_job(workspace, "statements")
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         plans = run.plans[:count]
-        rows = dict(rows_of(run.engine, run.fields, [plan.key for plan in plans]))
+        rows = dict(rows_of(run.engine, run.fields["gonnet_rows"], [plan.key for plan in plans]))
         alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
         for form in ("pdf", "xlsx"):
             setter, painter = (
@@ -103,7 +103,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
             )
             began = time.perf_counter()
             for plan in plans:
-                painter.draw(setter.lay("statement", plan.key, rows[plan.key], plan.names), form)
+                painter.draw(setter.lay("statement", plan.key, {"gonnet_rows": rows[plan.key]}, plan.names), form)
             found[form.upper()] = 1000 * (time.perf_counter() - began) / len(plans)
         run.engine.close()
     return found

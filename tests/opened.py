@@ -28,9 +28,9 @@ def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Lay
         look = found.house.look
     with closing(found.engine):
         plan = next(plan for plan in found.plans if plan.key == key)
-        rows = dict(rows_of(found.engine, found.fields, [key], found.values.bound()))[key]
+        rows = dict(rows_of(found.engine, found.fields["gonnet_rows"], [key], found.values.bound()))[key]
         return Setter(found.house.reports, Wording(look.house), look).lay(
-            "statement", key, rows, plan.names, plan.evaluated.hidden("statement")
+            "statement", key, {"gonnet_rows": rows}, plan.names, plan.evaluated.hidden("statement")
         ), look
 
 

@@ -149,11 +149,11 @@ def _bundles(workspace: Path) -> None:
 
 
 def _pack(workspace: Path) -> None:
-    """Cover, contents and both reports of a pack."""
-    words = ("preview", "pack", "--only", "00079", "--into", "pack")
+    """Cover, contents and the three reports of a pack."""
+    words = ("preview", "pack", "--only", "00153", "--into", "pack")
     subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
     file = next((workspace / "pack").glob("*.pdf"))
-    _side_by_side("pack", [_page(file, number, workspace / f"pack-{number}") for number in (1, 2, 3, 4)])
+    _side_by_side("pack", [_page(file, number, workspace / f"pack-{number}") for number in (1, 2, 3, 4, 6)])
 
 
 def _side_by_side(name: str, pictures: list[Path]) -> None:

@@ -28,16 +28,24 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
         "as_of": run.as_of.isoformat(),
         "prepared": run.prepared.isoformat(),
         "packages": [package_object(package) for package in packages],
-        "rows": {
-            "read": account["read"],
-            "delivered": account["delivered"],
-            "withheld": sum(account["withheld"].values()),
-            "withheld_by_reason": account["withheld"],
+        "rows": _account_object(account),
+        "rows_of_others": {
+            name: _account_object(part) | {"totals": part["controls"]}
+            for name, part in account.get("others", {}).items()
         },
         "bundles": account.get("bundles", {"packages": 0, "rows": 0}),
         "totals": account["controls"],
         "states": {str(state): count for state, count in run.counts.items()},
         "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
+    }
+
+
+def _account_object(account: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "read": account["read"],
+        "delivered": account["delivered"],
+        "withheld": sum(account["withheld"].values()),
+        "withheld_by_reason": account["withheld"],
     }
 
 
@@ -87,18 +95,26 @@ def rows_of(run: RunRecord) -> Mapping[str, Any]:
 def account(run: RunRecord) -> None:
     """Print how every row is accounted for, and that the parts add up to the whole."""
     found = rows_of(run)
-    withheld = found["withheld"]
-    reasons = ", ".join(f"{count:,} {cause}" for cause, count in withheld.items())
-    _show.line(
-        f"Rows     {found['read']:,} read = {found['delivered']:,} to deliver + {sum(withheld.values()):,} withheld"
-        + (f" ({reasons})" if reasons else "")
-    )
+    others = found.get("others", {})
+    _account_of(found, "")
+    for name, part in others.items():
+        _account_of(part, f" of {name}")
     if bundles := found.get("bundles"):
         many, rows = _show.many(bundles["packages"], "bundle"), _show.many(bundles["rows"], "row")
         _show.line(f"Bundles  {many} with {rows}, which are counted once above")
+
+
+def _account_of(found: Mapping[str, Any], of: str) -> None:
+    """Print the account of the rows of one data set."""
+    withheld = found["withheld"]
+    reasons = ", ".join(f"{count:,} {cause}" for cause, count in withheld.items())
+    _show.line(
+        f"Rows     {found['read']:,} read{of} = {found['delivered']:,} to deliver + "
+        f"{sum(withheld.values()):,} withheld" + (f" ({reasons})" if reasons else "")
+    )
     for control in found["controls"]:
         _show.line(
-            f"Total    {control['column']}: {_show.amount(control['whole'])} read = "
+            f"Total    {control['column']}{of}: {_show.amount(control['whole'])} read = "
             f"{_show.amount(control['delivered'])} to deliver + {_show.amount(control['withheld'])} withheld"
         )
 

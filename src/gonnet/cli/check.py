@@ -80,7 +80,7 @@ def _as_json(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Fi
                 "data": tables,
                 "seconds": {name: round(seconds, 3) for name, seconds in found.seconds.items()},
                 "parameters": found.values.recorded(),
-                "keys": len(found.slices.counts),
+                "keys": len(found.counts),
                 "states": dict(states),
                 "findings": [{"weight": str(f.weight), "text": f.text, "key": f.key} for f in findings],
             },

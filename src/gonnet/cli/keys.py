@@ -99,7 +99,7 @@ def _tell(found: Survey, plans: list[PackagePlan], job: str) -> None:
     _show.show(table)
     states = Counter(str(plan.decision.outcome) for plan in plans)
     said = ", ".join(f"{count} {state}" for state, count in sorted(states.items(), key=lambda part: _ORDER[part[0]]))
-    seen = {key: found.slices.counts.get(key, 0) for plan in plans for key in plan.addressed.slices}
+    seen = {key: found.counts.get(key, 0) for plan in plans for key in plan.addressed.slices}
     rows = sum(seen.values())
     bundles = sum(plan.is_bundle for plan in plans)
     many = [_show.many(len(plans) - bundles, "key")] if len(plans) > bundles or not bundles else []

@@ -206,7 +206,7 @@ def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
 def key_columns(job: Job) -> frozenset[str]:
     """The columns that carry keys, wherever they appear: never guessed to be numbers."""
     listed = [column for spec in job.file.recipients for column in spec.says]
-    return frozenset((*job.file.split.by, *listed))
+    return frozenset((*(column for cut in job.file.split.cuts.values() for column in cut.by), *listed))
 
 
 def _require_choices(job: Job, engine: Engine, values: Values) -> None:
@@ -225,8 +225,10 @@ def _require_choices(job: Job, engine: Engine, values: Values) -> None:
 
 
 def _require_columns(job: Job, engine: Engine) -> None:
-    for column in job.file.split.by:
-        engine.require_column(job.file.split.rows, column, where=job.at("split", "by"))
+    for name, cut in job.file.split.cuts.items():
+        where = job.at("split", "also", name) if name in job.file.split.also else job.at("split", "by")
+        for column in cut.by:
+            engine.require_column(name, column, where=where)
     for index, (table, spec) in enumerate(job.lists):
         for column in spec.key:
             engine.require_column(table, column, where=job.at_list(index, "key"))

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, field, replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
@@ -24,11 +24,29 @@ from gonnet.jobs.ways import Way
 from gonnet.wording.template import Template
 
 
+class Cut(NamedTuple):
+    """A data set that is cut: the view of its rows with their keys, and the columns that say whose row it is."""
+
+    view: str
+    by: tuple[str, ...]
+
+
 class Split(Part):
-    """Which data set is cut, and by which column; by several where it takes them all to say whose row it is."""
+    """Which data set is cut, and by which column; by several where it takes them all to say whose row it is.
+
+    Attributes:
+        also: Other data sets that are cut by the same key, for reports over them → their columns for it.
+    """
 
     rows: str
     by: Names = Field(min_length=1)
+    also: dict[str, Names] = {}
+
+    @property
+    def cuts(self) -> dict[str, Cut]:
+        """Each data set that is cut, the main one first."""
+        more = {name: Cut(f"gonnet_rows_{at}", by) for at, (name, by) in enumerate(self.also.items(), 1)}
+        return {self.rows: Cut("gonnet_rows", self.by)} | more
 
 
 class Form(Part):
@@ -49,12 +67,14 @@ class Report(Part):
     """A layout of blocks over one slice.
 
     Attributes:
+        rows: The data set that it shows; the main one that is cut when left out.
         sheet: The name of its sheet in a workbook.
         form: What its workbook is made from.
         paper: Of its pages; that of the house style when left out, like margins and watermark.
     """
 
     title: Text
+    rows: str | None = None
     sheet: Text | None = None
     header: Text | None = None
     footer: Text | None = None
@@ -69,6 +89,22 @@ class Report(Part):
     @classmethod
     def _blocks_as_tuple(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else value
+
+
+class Figure(Part):
+    """An SQL aggregate over the rows of one key.
+
+    Attributes:
+        rows: The data set of the rows; the main one that is cut when left out.
+        value: The aggregate.
+    """
+
+    rows: str | None = None
+    value: str
+
+
+def _as_value(given: object) -> object:
+    return {"value": given} if isinstance(given, str) else given
 
 
 class Rule(Part):
@@ -206,7 +242,7 @@ class JobFile(Part):
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
     recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_tuple_of_one)] = ()
-    figures: dict[Name, str] = {}
+    figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value)]] = {}
     phrases: dict[Name, Text] = {}
     reports: dict[Name, Report] = Field(min_length=1)
     package: PackageSpec
@@ -268,6 +304,15 @@ class Job:
     def lists(self) -> tuple[tuple[str, RecipientList], ...]:
         """Each recipient list with the table of its lines."""
         return tuple((spec.rows or f"gonnet_lines_{index}", spec) for index, spec in enumerate(self.file.recipients))
+
+    def view_of(self, part: Report | Figure) -> str:
+        """The view of the rows that a report or a figure is over."""
+        return self.file.split.cuts[part.rows or self.file.split.rows].view
+
+    @property
+    def views(self) -> tuple[str, ...]:
+        """The views of all rows that are cut, the main one first."""
+        return tuple(cut.view for cut in self.file.split.cuts.values())
 
     @property
     def has_own(self) -> bool:

@@ -23,8 +23,8 @@ def within_the_file(job: Job) -> Iterator[JobError]:
     """Mistakes that the file shows by itself: names of data sets, reports and parameters."""
     file = job.file
     known_data, known_reports = sorted(file.data), sorted(file.reports)
-    named = [(file.split.rows, ("split", "rows"))]
-    places = [(name, job.at(*at)) for name, at in named]
+    places = [(file.split.rows, job.at("split", "rows"))]
+    places += [(name, job.at("split", "also", name)) for name in file.split.also]
     places += [(spec.rows, job.at_list(index, "rows")) for index, spec in enumerate(file.recipients) if spec.rows]
     for name, where in places:
         if name not in file.data:
@@ -50,6 +50,7 @@ def within_the_file(job: Job) -> Iterator[JobError]:
         seen.add((document.report, document.format))
         if document.format == "csv":
             yield from _one_table(job, document.report, place)
+    yield from _cuts(job)
     yield from _join(job)
     yield from _lists(job)
     yield from _rules(job)
@@ -76,6 +77,28 @@ def within_the_file(job: Job) -> Iterator[JobError]:
             "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
         )
     yield from _delivery(job)
+
+
+def _cuts(job: Job) -> Iterator[JobError]:
+    """Data sets that are cut besides the main one, and the reports and figures over them."""
+    split = job.file.split
+    for name, by in split.also.items():
+        where = job.at("split", "also", name)
+        if name == split.rows:
+            yield JobError(f"data set '{name}' is the one that is split already", where=where, fix="Leave this out")
+        elif len(by) != len(split.by):
+            fix = f"Name a column for each of {', '.join(split.by)}"
+            what = f"the key has {len(by)} columns here and {len(split.by)} where the job splits"
+            yield JobError(what, where=where, fix=fix)
+    parts = [(("reports", name), report.rows) for name, report in job.file.reports.items()]
+    parts += [(("figures", name), figure.rows) for name, figure in job.file.figures.items()]
+    for place, rows in parts:
+        if rows is not None and rows not in split.cuts:
+            known = rows in job.file.data
+            fix = f"Write `also: {{{rows}: {', '.join(split.by)}}}` under `split`, with its column for the key"
+            what = f"data set '{rows}' is not split" if known else f"there is no data set '{rows}'"
+            where = job.at(*place, "rows")
+            yield JobError(what, where=where, fix=fix if known else meant(rows, list(split.cuts), noun="data set"))
 
 
 def _join(job: Job) -> Iterator[JobError]:
@@ -232,12 +255,13 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
         columns: Data set → the names of its columns.
         wording: What texts are checked with.
     """
-    rows = columns[job.file.split.rows]
     for name, report in job.file.reports.items():
+        rows = report.rows or job.file.split.rows
         for index, block in enumerate(report.blocks):
             if isinstance(block, TableBlock):
                 for at, column in enumerate(block.table.columns):
-                    yield from _column(job, column, rows, ("reports", name, "blocks", index, "table", "columns", at))
+                    place = ("reports", name, "blocks", index, "table", "columns", at)
+                    yield from _column(job, column, rows, columns[rows], place)
     yield from texts_to_the_data(job, columns, wording)
 
 
@@ -264,10 +288,12 @@ def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: W
             yield from wording.check(job.text(text, "messages", name, "headers", header), known)
 
 
-def _column(job: Job, column: Column, known: Sequence[str], place: tuple[str | int, ...]) -> Iterator[JobError]:
+def _column(
+    job: Job, column: Column, rows: str, known: Sequence[str], place: tuple[str | int, ...]
+) -> Iterator[JobError]:
     if column.field is not None and column.field not in known:
         yield JobError(
-            f"data set '{job.file.split.rows}' has no column '{column.field}'",
+            f"data set '{rows}' has no column '{column.field}'",
             where=job.at(*place, "field"),
             fix=meant(column.field, known, noun="column"),
         )

@@ -74,8 +74,8 @@ def editions(
 
 def settled(
     found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object], folder: Path
-) -> tuple[dict[str, Edition], tuple[str, ...]]:
-    """The editions with their reports and enclosures, and the SQL of each value of a row that the reports use.
+) -> tuple[dict[str, Edition], dict[str, tuple[str, ...]]]:
+    """The editions with their reports and enclosures; and view → the SQL of each value of a row that reports use.
 
     Raises:
         JobError: an expression does not run, a format does not fit its column's type, or a file cannot be enclosed.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import NamedTuple
@@ -15,12 +15,14 @@ from gonnet.recipients import Recipient
 from gonnet.reports.laid import Layout
 from gonnet.reports.layout import Setter
 
+Rows = tuple[tuple[object, ...], ...]
+
 
 class Slice(NamedTuple):
-    """The rows of one key, what is merged into texts about them, and how they are called among others."""
+    """The rows of one key by view, what is merged into texts about them, and how they are called among others."""
 
     key: str
-    rows: tuple[tuple[object, ...], ...]
+    rows: Mapping[str, Rows]
     names: Mapping[str, object]
     label: str = ""
 
@@ -49,7 +51,9 @@ class Order:
         """All of its rows."""
         if len(self.slices) == 1 and self.slices[0].key == self.key:
             return self.slices[0]
-        return Slice(self.key, tuple(row for part in self.slices for row in part.rows), self.names)
+        views = dict.fromkeys(view for part in self.slices for view in part.rows)
+        rows = {view: tuple(row for part in self.slices for row in part.rows.get(view, ())) for view in views}
+        return Slice(self.key, rows, self.names)
 
     @property
     def owners(self) -> tuple[str, ...]:
@@ -93,21 +97,28 @@ class Layouts:
             rows[key] = max(table.rows, rows.get(key, 0))
         if len(rows) > 1:
             rows.pop(self._order.key, None)  # a cover over all of them
-        return sum(rows.values()) if tables else len(self._order.whole.rows)
+        return sum(rows.values()) if tables else len(self._order.whole.rows.get(self._laid[plan.parts[0]].view, ()))
 
-    def sums(self) -> dict[str, Decimal]:
-        """Column → its exact sum over all rows, as they were laid out: key by key, or all together."""
-        of_keys: Counter[str] = Counter()
-        of_all: dict[str, Decimal] = {}
-        seen: set[tuple[str, str]] = set()
+    def rows(self, in_messages: Iterable[str]) -> dict[str, int]:
+        """View → rows of the package in it, of those that some report shows: of its documents or `in_messages`."""
+        shown = {layout.view for layout in self._laid.values()} | {self._setter.view_of(name) for name in in_messages}
+        whole = self._order.whole.rows
+        return {view: len(whole.get(view, ())) for view in shown}
+
+    def sums(self) -> dict[tuple[str, str], Decimal]:
+        """View and column → its exact sum over all rows, as they were laid out: key by key, or all together."""
+        of_keys: Counter[tuple[str, str]] = Counter()
+        of_all: dict[tuple[str, str], Decimal] = {}
+        seen: set[tuple[str, str, str]] = set()
         for part, layout in self._laid.items():
             for column, total in _sums(layout):
+                place = (layout.view, column)
                 if part.slice not in self._slices:
-                    of_all[column] = total
-                elif (part.slice, column) not in seen:
-                    seen.add((part.slice, column))
-                    of_keys[column] += total  # type: ignore[assignment]  # counters add any number
-        return of_all | {column: Decimal(total) for column, total in of_keys.items()}
+                    of_all[place] = total
+                elif (part.slice, *place) not in seen:
+                    seen.add((part.slice, *place))
+                    of_keys[place] += total  # type: ignore[assignment]  # counters add any number
+        return of_all | {place: Decimal(total) for place, total in of_keys.items()}
 
 
 def _sums(layout: Layout) -> Iterator[tuple[str, Decimal]]:

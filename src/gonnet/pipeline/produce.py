@@ -39,8 +39,8 @@ class Made:
 
     Attributes:
         held: Why it must not leave: cause and reason; None where nothing speaks against it.
-        sums: Column → exact sum over the rows as they were laid out.
-        rows: Rows as they were laid out.
+        sums: View and column → exact sum over the rows as they were laid out.
+        rows: View → rows as they were laid out, of those that some report shows.
     """
 
     key: str
@@ -49,8 +49,8 @@ class Made:
     filings: tuple[FilingRecord, ...]
     seal: str
     held: tuple[Cause, str] | None
-    sums: Mapping[str, Decimal]
-    rows: int
+    sums: Mapping[tuple[str, str], Decimal]
+    rows: Mapping[str, int]
 
 
 def produce(bench_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
@@ -117,7 +117,7 @@ class _Worker:
             seal=seal_of_records(order.key, documents, messages, filings),
             held=held,
             sums=layouts.sums(),
-            rows=len(order.whole.rows),
+            rows=layouts.rows(desk.version.letters[order.message].reports if messages else ()),
         )
 
     def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:

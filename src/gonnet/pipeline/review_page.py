@@ -50,11 +50,11 @@ def review_page(
     environment.filters["grouped"] = lambda value: f"{Decimal(str(value)):,f}"
     page = environment.from_string(source)
     account: Any = run.account
+    others = [(f" of {name}", part) for name, part in account.get("others", {}).items()] if account else []
     return page.render(
         run=run,
         counts=[(str(state), count) for state, count in run.counts.items()],
-        account=account or None,
-        withheld=sum(account["withheld"].values()) if account else 0,
+        accounts=[("", {"bundles": None} | account), *others] if account else [],
         findings=sorted(run.findings, key=lambda finding: finding[0] != "attention"),
         figures=names,
         against=against,

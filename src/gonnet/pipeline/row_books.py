@@ -17,6 +17,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.produce import Made
 from gonnet.pipeline.survey import Survey
 from gonnet.rules.decisions import Cause
+from gonnet.split import Slices
 
 _OUR_FAULT = "This is a defect of Gonnet; nothing was sent, and nothing of this run can be. Please report it"
 
@@ -24,14 +25,11 @@ Sums = Mapping[str, Decimal]
 
 
 class RowBooks:
-    """Where every row of a run went."""
+    """Where every row of a run went, of every data set that is split."""
 
     def __init__(self, found: Survey) -> None:
+        self._books = {name: _Books(found, name, cut) for name, cut in found.cuts.items()}
         self._found = found
-        self._sums = _sums_by_key(found)
-        self._books = Bookkeeper()
-        self._entered: set[str] = set()
-        self._in_bundles: dict[str, str | None] = {}  # key → why no bundle with it leaves; None where one does
         self._bundles, self._rows_in_bundles = 0, 0
 
     def enter(self, plan: PackagePlan, made: Made | None, state: State) -> None:
@@ -40,33 +38,13 @@ class RowBooks:
         Raises:
             RunError: a bundle does not show what its keys have.
         """
-        leaves = state is State.READY and made is not None
+        leaving = made if state is State.READY else None
         cause = made.held[0] if made is not None and made.held is not None else plan.decision.cause or Cause.RULE
-        if plan.is_bundle:
-            if leaves and made is not None:
-                self._require_all(plan, made)
-                self._bundles += 1
-                self._rows_in_bundles += made.rows
-            for key in plan.addressed.keys:
-                if leaves or key not in self._in_bundles:
-                    self._in_bundles[key] = None if leaves else str(cause)
-            return
-        self._entered.add(plan.key)
-        own = self._sums.get(plan.key, {})
-        if leaves and made is not None:
-            self._books.deliver(made.rows, {**own, **made.sums})
-        else:
-            self._books.withhold(str(cause), plan.addressed.rows, own)
-
-    def _require_all(self, plan: PackagePlan, made: Made) -> None:
-        rows = sum(self._found.slices.counts[key] for key in plan.addressed.keys)
-        wrong = [] if made.rows == rows else [f"{made.rows} rows of {rows}"]
-        for column, total in made.sums.items():
-            whole = sum((self._sums[key][column] for key in plan.addressed.keys), Decimal())
-            if total != whole:
-                wrong.append(f"{_controls(self._found)[column]}: {total} is not {whole}")
-        if wrong:
-            raise RunError(f"the bundle for {plan.key} does not add up: {'; '.join(wrong)}", fix=_OUR_FAULT)
+        for books in self._books.values():
+            books.enter(plan, leaving, str(cause))
+        if plan.is_bundle and leaving is not None:
+            self._bundles += 1
+            self._rows_in_bundles += sum(leaving.rows.values())
 
     def account(self) -> dict[str, object]:
         """The account in plain values.
@@ -74,9 +52,71 @@ class RowBooks:
         Raises:
             RunError: the parts do not add up to the whole; nothing of this run can be sent.
         """
-        found, books = self._found, self._books
-        books.withhold(str(Cause.NO_KEY), found.slices.without_key, self._sums.get(None, {}))
-        for key, rows in found.slices.counts.items():
+        measured = self._found.measured
+        main, *others = ((name, books.account()) for name, books in self._books.items())
+        found = {"measured": {"recipients": measured.recipients, "totals": dict(measured.totals)}} | main[1]
+        if others:
+            found["others"] = dict(others)
+        if self._bundles:
+            found["bundles"] = {"packages": self._bundles, "rows": self._rows_in_bundles}
+        return found
+
+
+class _Books:
+    """Where every row of one data set went."""
+
+    def __init__(self, found: Survey, name: str, cut: Slices) -> None:
+        self._found, self._name, self._cut = found, name, cut
+        self._controls = _controls(found, cut.view)
+        self._sums = _sums_by_key(found, cut.view, self._controls)
+        self._books = Bookkeeper()
+        self._entered: set[str] = set()
+        self._in_bundles: dict[str, str | None] = {}  # key → why no bundle with it leaves; None where one does
+
+    def enter(self, plan: PackagePlan, leaving: Made | None, cause: str) -> None:
+        """Enter a package; `cause` says why it does not leave.
+
+        Raises:
+            RunError: a bundle does not show what its keys have.
+        """
+        view = self._cut.view
+        rows = leaving.rows.get(view) if leaving is not None else None
+        if leaving is not None and rows is None:
+            cause = str(Cause.NOT_SHOWN)
+        sums = {column: total for (of, column), total in leaving.sums.items() if of == view} if leaving else {}
+        if plan.is_bundle:
+            if rows is not None:
+                self._require_all(plan, rows, sums)
+            for key in plan.addressed.keys:
+                if rows is not None or key not in self._in_bundles:
+                    self._in_bundles[key] = None if rows is not None else cause
+            return
+        self._entered.add(plan.key)
+        own = self._sums.get(plan.key, {})
+        if rows is not None:
+            self._books.deliver(rows, {**own, **sums})
+        else:
+            self._books.withhold(cause, self._cut.counts.get(plan.key, 0), own)
+
+    def _require_all(self, plan: PackagePlan, shown: int, sums: Sums) -> None:
+        rows = sum(self._cut.counts.get(key, 0) for key in plan.addressed.keys)
+        wrong = [] if shown == rows else [f"{shown} rows of {rows}"]
+        for column, total in sums.items():
+            whole = sum((self._sums.get(key, {}).get(column, Decimal()) for key in plan.addressed.keys), Decimal())
+            if total != whole:
+                wrong.append(f"{self._controls[column]}: {total} is not {whole}")
+        if wrong:
+            raise RunError(f"the bundle for {plan.key} does not add up: {'; '.join(wrong)}", fix=_OUR_FAULT)
+
+    def account(self) -> dict[str, object]:
+        """The account in plain values.
+
+        Raises:
+            RunError: the parts do not add up to the whole.
+        """
+        cut, books = self._cut, self._books
+        books.withhold(str(Cause.NO_KEY), cut.without_key, self._sums.get(None, {}))
+        for key, rows in cut.counts.items():
             if key not in self._entered:
                 own = self._sums.get(key, {})
                 cause = self._in_bundles.get(key, str(Cause.NOT_CHOSEN))
@@ -84,31 +124,27 @@ class RowBooks:
                     books.deliver(rows, own)
                 else:
                     books.withhold(cause, rows, own)
-        names = _controls(found)
-        account = books.close(found.slices.read, _whole(found, names))
+        account = books.close(cut.read, _whole(self._found, cut.view, self._controls))
         if not account.agrees:
-            raise RunError(
-                "the parts of this run do not add up to the whole: " + _disagreement(account), fix=_OUR_FAULT
-            )
+            what = f"the parts of {self._name} do not add up to the whole: {_disagreement(account)}"
+            raise RunError(what, fix=_OUR_FAULT)
         return {
-            "measured": {"recipients": found.measured.recipients, "totals": dict(found.measured.totals)},
             "read": account.read,
             "delivered": account.delivered,
             "withheld": dict(account.withheld),
             "controls": [
-                {"column": names[c.column]}
+                {"column": self._controls[c.column]}
                 | {part: _plain(getattr(c, part)) for part in ("whole", "delivered", "withheld")}
                 for c in account.controls
             ],
-        } | ({"bundles": {"packages": self._bundles, "rows": self._rows_in_bundles}} if self._bundles else {})
+        }
 
 
-def _sums_by_key(found: Survey) -> dict[str | None, dict[str, Decimal]]:
+def _sums_by_key(found: Survey, view: str, columns: Collection[str]) -> dict[str | None, dict[str, Decimal]]:
     """Key (None for rows without one) → SQL of a column → its exact sum, for every control total."""
-    columns = _controls(found)
     if not columns:
         return {}
-    query = f"select gonnet_key, {_summed(columns)} from gonnet_rows group by gonnet_key"
+    query = f"select gonnet_key, {_summed(columns)} from {view} group by gonnet_key"
     rows = found.engine.query(query, found.values.bound())
     return {
         None if key is None else str(key): {
@@ -118,11 +154,12 @@ def _sums_by_key(found: Survey) -> dict[str | None, dict[str, Decimal]]:
     }
 
 
-def _controls(found: Survey) -> dict[str, str]:
-    """SQL → name of every column that a report totals by sum in each package."""
+def _controls(found: Survey, view: str) -> dict[str, str]:
+    """SQL → name of every column that a report over a view totals by sum in each package."""
     return {
         column.sql: column.field
         for report in found.house.reports
+        if report.view == view
         for table in report.tables()
         for column in table.columns
         if column.total == "sum" and table.control
@@ -140,11 +177,11 @@ def _plain(total: Decimal) -> str:
     return f"{whole}.{decimals.rstrip('0').ljust(min(2, len(decimals)), '0')}" if point else text
 
 
-def _whole(found: Survey, columns: Collection[str]) -> dict[str, Decimal]:
+def _whole(found: Survey, view: str, columns: Collection[str]) -> dict[str, Decimal]:
     """SQL of a column → its sum over every row read, in one pass that knows no keys."""
     if not columns:
         return {}
-    totals = found.engine.query(f"select {_summed(columns)} from gonnet_rows", found.values.bound())[0]
+    totals = found.engine.query(f"select {_summed(columns)} from {view}", found.values.bound())[0]
     return {column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)}
 
 

@@ -55,11 +55,12 @@ class Survey:
     Attributes:
         engine: The run's tables; close it when done.
         values: The parameters.
-        slices: The split.
+        cuts: Data set that is split → how, the main one first.
+        counts: Key → its rows in all of them.
         people: The recipient list.
         plans: A plan for each package, in key order.
         editions: Locale → the job as its readers get it; the house's first.
-        fields: What reports use of a row, as SQL.
+        fields: View → what reports use of its rows, as SQL.
         findings: What the operator should know.
         measured: What the guard of a later run compares with.
         notes: How the data sets were read.
@@ -68,11 +69,12 @@ class Survey:
 
     engine: data.Engine
     values: data.Values
-    slices: split.Slices
+    cuts: Mapping[str, split.Slices]
+    counts: Mapping[str, int]
     people: tuple[Recipient, ...]
     plans: tuple[PackagePlan, ...]
     editions: Mapping[str, Edition]
-    fields: tuple[str, ...]
+    fields: Mapping[str, tuple[str, ...]]
     findings: tuple[Finding, ...]
     measured: Measured
     notes: tuple[str, ...]
@@ -108,8 +110,9 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         tables = (*job.file.data, *(table for table, _ in job.lists))
         columns = {name: [column.name for column in engine.columns(name)] for name in tables}
         _raise_all(references.to_the_data(job, columns, Wording(look.house)))
-        slices = split.by_key(engine, job.file.split.rows, job.file.split.by, where=job.at("split", "by"))
-        people, addressed, astray = audience(job, engine, slices.counts, look.house.locale, values.bound())
+        cuts = _cuts(job, engine)
+        counts = split.counted(cuts.values())
+        people, addressed, astray = audience(job, engine, counts, look.house.locale, values.bound())
         more = {"run": {"date": request.as_of, "job": job.name}}
         versions = editions(job, look, people, values, more, tools.workspace.file.year_begins)
         for edition in versions.values():
@@ -127,7 +130,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         )
         own = [part.key for part in addressed if part.bundle is None]
         together = {part.key: part.keys for part in addressed if part.bundle is not None}
-        keys = list(dict.fromkeys((*own, *slices.counts)))
+        keys = list(dict.fromkeys((*own, *counts)))
         evaluated = rules.evaluate(engine, job, keys, context, values.bound(), together)
         addressed = in_order(engine, job, addressed, values.bound())
         parts = [_decided(part, evaluated[part.key], job) for part in _chosen(addressed, request.only)]
@@ -157,7 +160,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             *(Finding(weight=Weight.ATTENTION, text=text) for text in lacking),
             *((Finding(weight=Weight.ATTENTION, text=f"the whole run is held: {alarm}"),) if alarm else ()),
             *_unanswered(loaded.failed, parts),
-            *_about_keys(job, engine, slices),
+            *_about_keys(job, engine, cuts),
             *astray,
             *unmatched([part for part, _, _ in parts if part.bundle is None], has_list=bool(job.file.recipients)),
             *unknowns(job.file.rules, chosen, together),
@@ -169,7 +172,8 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
     return Survey(
         engine=engine,
         values=values,
-        slices=slices,
+        cuts=cuts,
+        counts=counts,
         people=people,
         plans=plans,
         editions=versions,
@@ -179,6 +183,15 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         notes=loaded.notes,
         seconds=loaded.seconds,
     )
+
+
+def _cuts(job: Job, engine: data.Engine) -> dict[str, split.Slices]:
+    """Every data set that is split, the main one first."""
+    found = {}
+    for name, cut in job.file.split.cuts.items():
+        where = job.at("split", "also", name) if name in job.file.split.also else job.at("split", "by")
+        found[name] = split.by_key(engine, name, cut.by, view=cut.view, where=where)
+    return found
 
 
 def _raise_all(mistakes: Iterator[JobError]) -> None:
@@ -300,17 +313,17 @@ def _unanswered(
             yield Finding(weight=Weight.ATTENTION, text=text, key=key)
 
 
-def _about_keys(job: Job, engine: data.Engine, slices: split.Slices) -> Iterator[Finding]:
-    if slices.without_key:
-        rows = ", ".join(str(row) for row in slices.first_without_key)
-        more = " …" if slices.without_key > len(slices.first_without_key) else ""
-        many = f"{slices.without_key} row{'s' if slices.without_key > 1 else ''} without a key"
-        yield Finding(weight=Weight.ATTENTION, text=f"{many} (data row {rows}{more}) go to nobody")
-    if slices.trimmed:
-        yield Finding(
-            weight=Weight.NOTE,
-            text=f"{slices.trimmed} key{'s' if slices.trimmed > 1 else ''} had blanks around them, which do not count",
-        )
+def _about_keys(job: Job, engine: data.Engine, cuts: Mapping[str, split.Slices]) -> Iterator[Finding]:
+    for name, cut in cuts.items():
+        of = f" of {name}" if len(cuts) > 1 else ""
+        if cut.without_key:
+            rows = ", ".join(str(row) for row in cut.first_without_key)
+            more = " …" if cut.without_key > len(cut.first_without_key) else ""
+            many = f"{cut.without_key} row{'s' if cut.without_key > 1 else ''}{of} without a key"
+            yield Finding(weight=Weight.ATTENTION, text=f"{many} (data row {rows}{more}) go to nobody")
+        if cut.trimmed:
+            many = f"{cut.trimmed} key{'s' if cut.trimmed > 1 else ''}{of}"
+            yield Finding(weight=Weight.NOTE, text=f"{many} had blanks around them, which do not count")
     lines = sum(roll.lines_without_key(engine, table, spec) for table, spec in job.lists)
     if lines:
         text = f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key"

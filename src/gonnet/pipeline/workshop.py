@@ -17,7 +17,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.bench import Version, Workbench
 from gonnet.pipeline.editions import Edition
 from gonnet.pipeline.letters import Sender, letters
-from gonnet.pipeline.orders import Order, Slice
+from gonnet.pipeline.orders import Order, Rows, Slice
 from gonnet.pipeline.produce import Made, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
@@ -40,7 +40,8 @@ def make(
     """
     wanted = [plan for plan in found.plans if plan.documents]
     if sum(len(plan.slices) for plan in wanted) > _BATCH:
-        bring_together(found.engine)
+        for cut in found.cuts.values():
+            bring_together(found.engine, cut.view)
     bench = _put_bench(job, tools, found, senders)
     try:
         with tools.executor(len(wanted)) as executor:
@@ -90,12 +91,15 @@ def _all_made(
 
 def _orders(found: Survey, batch: Sequence[PackagePlan], senders: Mapping[int, Sender]) -> tuple[Order, ...]:
     keys = list(dict.fromkeys(part.key for plan in batch for part in plan.slices))
-    rows = {key: tuple(lines) for key, lines in rows_of(found.engine, found.fields, keys, found.values.bound())}
+    rows: dict[str, dict[str, Rows]] = {key: {} for key in keys}
+    for view, fields in found.fields.items():
+        for key, lines in rows_of(found.engine, fields, keys, found.values.bound(), view):
+            rows[key][view] = tuple(lines)
     return tuple(_order(plan, rows, senders, found) for plan in batch)
 
 
 def _order(
-    plan: PackagePlan, rows: Mapping[str, tuple[tuple[object, ...], ...]], senders: Mapping[int, Sender], found: Survey
+    plan: PackagePlan, rows: Mapping[str, Mapping[str, Rows]], senders: Mapping[int, Sender], found: Survey
 ) -> Order:
     way = next((at for at in plan.decision.effects.ways if at in senders), None)
     sender = senders[way] if way is not None else None
@@ -112,7 +116,7 @@ def _order(
         parcel=plan.parcel,
         filings=plan.filings,
         sender=way,
-        slices=tuple(Slice(part.key, rows.get(part.key, ()), part.names, part.label) for part in plan.slices),
+        slices=tuple(Slice(part.key, rows[part.key], part.names, part.label) for part in plan.slices),
         names=plan.names,
         contacts=contacts,
         message=plan.decision.effects.message or "",
@@ -175,7 +179,7 @@ def identities(job: Job, found: Survey) -> Iterator[Identity]:
             values = tuple(_values(replace(plan.addressed.contacts[0], key=plan.key), columns))
             yield Identity(key=plan.key, values=values, has_rows=False)
     listed = {person.key for person in described}
-    for key in found.slices.counts:
+    for key in found.counts:
         if key not in listed:
             yield Identity(key=key, values=(("key", key),))
 

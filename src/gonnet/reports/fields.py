@@ -17,12 +17,14 @@ class Fields:
 
     Attributes:
         engine: The engine, after the split.
+        view: The rows that they are of.
         bound: Parameters by name, for expressions.
         found: SQL → place in a row, and type.
         answers: Statement → its answer, since the plans of every language ask the same.
     """
 
     engine: Engine
+    view: str
     bound: Mapping[str, object]
     found: dict[str, tuple[int, ColumnType]] = field(default_factory=dict)
     answers: dict[str, list[tuple[object, ...]]] = field(default_factory=dict)
@@ -45,7 +47,7 @@ class Fields:
             JobError: there is no such column.
         """
         try:
-            self.engine.require_column("gonnet_rows", name, where=where)
+            self.engine.require_column(self.view, name, where=where)
         except DataError as error:
             raise JobError(f"there is no column '{name}'", where=where, fix=error.fix) from error
         return self._place(quoted(name), where)
@@ -100,7 +102,7 @@ class Fields:
 
     def _type(self, sql: str, where: str) -> ColumnType:
         try:
-            rows = self.engine.query(f"describe select {sql} as value from gonnet_rows", self.bound)
+            rows = self.engine.query(f"describe select {sql} as value from {self.view}", self.bound)
         except DataError as error:
             raise JobError(f"this does not run: {error.what}", where=where, fix=error.fix) from error
         return ColumnType(name="value", type=str(rows[0][1]))

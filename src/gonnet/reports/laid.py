@@ -167,6 +167,8 @@ class Layout:
     """The same of the headings, which also stand in the bookmarks."""
     form: LaidForm | None = None
     """What its workbook is made from."""
+    view: str = "gonnet_rows"
+    """The view of the rows that it shows."""
     label: str = ""
     """How it is called among other parts of a document; by its title when empty."""
 

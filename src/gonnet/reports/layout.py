@@ -31,6 +31,7 @@ from gonnet.wording.template import Template
 from gonnet.wording.templates import Wording
 
 Rows = Sequence[tuple[object, ...]]
+RowsByView = Mapping[str, Rows]
 Lay = Callable[[Rows], LaidBlock]
 
 
@@ -51,6 +52,10 @@ class Setter:
     def house(self) -> House:
         """The conventions for figures."""
         return self._wording.house
+
+    def view_of(self, report: str) -> str:
+        """The view of the rows that a report shows."""
+        return self._plans[report].view
 
     def _layer(self, block: PlannedBlock, room: float) -> Lay | None:
         """What lays out a block of rows, or None for a block of texts."""
@@ -73,14 +78,19 @@ class Setter:
                 return None
 
     def lay(
-        self, report: str, key: str, rows: Rows, names: Mapping[str, object], hidden: frozenset[int] = frozenset()
+        self,
+        report: str,
+        key: str,
+        rows: RowsByView,
+        names: Mapping[str, object],
+        hidden: frozenset[int] = frozenset(),
     ) -> Layout:
         """The layout of `report` for one slice.
 
         Args:
             report: The report's name.
             key: The slice's key, for messages.
-            rows: The slice's rows, as `settle` counts their values.
+            rows: View → the slice's rows of it, as `settle` counts their values.
             names: What its texts may merge.
             hidden: The blocks that are left out, by their number.
 
@@ -88,6 +98,7 @@ class Setter:
             DataError: a text cannot be filled.
         """
         plan = self._plans[report]
+        mine = rows.get(plan.view, ())
         title = self._filled(plan.title, names, key)
         header = self._filled(plan.header, names, key) if plan.header else ("", ())
         footer = self._filled(plan.footer, names, key) if plan.footer else ("", ())
@@ -99,7 +110,7 @@ class Setter:
             if index in hidden:
                 continue
             of_rows = self._of_rows.get((report, index))
-            blocks.append(of_rows(rows) if of_rows else self._of_texts(block, names, key, merged))
+            blocks.append(of_rows(mine) if of_rows else self._of_texts(block, names, key, merged))
             if isinstance(block, PlannedHeading):
                 headings.append(merged[-1])
         return Layout(
@@ -115,6 +126,7 @@ class Setter:
             sheet_merged=sheet,
             headings_merged=tuple(headings),
             form=self._form(plan.form, names, key) if plan.form else None,
+            view=plan.view,
         )
 
     def _form(self, form: PlannedForm, names: Mapping[str, object], key: str) -> LaidForm:

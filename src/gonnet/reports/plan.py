@@ -40,7 +40,7 @@ Place = tuple[str | int, ...]
 
 def settle(
     engine: Engine, versions: Mapping[str, tuple[Job, Look]], bound: Mapping[str, object], folder: Path
-) -> tuple[dict[str, tuple[ReportPlan, ...]], tuple[str, ...]]:
+) -> tuple[dict[str, tuple[ReportPlan, ...]], dict[str, tuple[str, ...]]]:
     """Settle every report that the package uses, in every language.
 
     Args:
@@ -50,20 +50,24 @@ def settle(
         folder: The workspace, where pictures are looked for.
 
     Returns:
-        Locale → plans, and the SQL of each value of a row, in the order in which the plans count them.
+        Locale → plans; and the view of each data set that is cut → the SQL of each value of a row, in the order in
+        which the plans count them.
 
     Raises:
         JobError: an expression does not run, or a format does not fit its column's type.
     """
-    fields = Fields(engine=engine, bound=bound)
+    views = next(iter(versions.values()))[0].views
+    fields = {view: Fields(engine=engine, view=view, bound=bound) for view in views}
     found = {}
     for locale, (job, look) in versions.items():
         in_files = (document.report for document in job.file.package.documents)
         join = job.file.package.join
         covers = (join.cover,) if join and join.cover else ()
         wanted = dict.fromkeys((*in_files, *covers, *references.reports_in_messages(job)))
-        found[locale] = tuple(_Planner(job, name, fields, look, folder).plan() for name in wanted)
-    return found, fields.expressions
+        found[locale] = tuple(
+            _Planner(job, name, fields[job.view_of(job.file.reports[name])], look, folder).plan() for name in wanted
+        )
+    return found, {view: part.expressions for view, part in fields.items()}
 
 
 class _Planner:
@@ -82,6 +86,7 @@ class _Planner:
         planned = tuple(self._block(block, (*at, "blocks", index)) for index, block in enumerate(report.blocks))
         return ReportPlan(
             name=self._name,
+            view=self._fields.view,
             title=text(report.title, *at, "title"),
             sheet=text(report.sheet if report.sheet is not None else self._words.sheet, *at, "sheet"),
             header=text(report.header, *at, "header") if report.header is not None else None,

@@ -74,7 +74,7 @@ def _of_run(
     rows: list[Any] = fields.answer(
         f"""with each as (
           select gonnet_key, {fields.sql_at(over)} as place, {_SQL[series.show]}({fields.sql_at(series.at)}) as value
-          from gonnet_rows where gonnet_key is not null group by all
+          from {fields.view} where gonnet_key is not null group by all
         )
         select place, avg(value), quantile_cont(value, 0.25), quantile_cont(value, 0.5), quantile_cont(value, 0.75)
         from each where value is not null group by place having count(*) >= {against.least}"""

@@ -263,9 +263,14 @@ class PlannedForm:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ReportPlan:
-    """One report of the job, settled for the whole run."""
+    """One report of the job, settled for the whole run.
+
+    Attributes:
+        view: The view of the rows that it shows.
+    """
 
     name: str
+    view: str
     title: Template
     sheet: Template
     header: Template | None

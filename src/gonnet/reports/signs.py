@@ -19,7 +19,7 @@ _OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"
 def signs(
     versions: Iterable[tuple[Job, Look]],
     engine: Engine,
-    fields: Sequence[str],
+    fields: Mapping[str, Sequence[str]],
     bound: Mapping[str, object],
     people: Iterable[Recipient],
 ) -> frozenset[str]:
@@ -36,12 +36,12 @@ def signs(
     return frozenset(found) | signs_of_rows(engine, fields, bound)
 
 
-def signs_of_rows(engine: Engine, fields: Sequence[str], bound: Mapping[str, object]) -> frozenset[str]:
-    """The characters of the texts among the values that reports use of a row."""
+def signs_of_rows(engine: Engine, fields: Mapping[str, Sequence[str]], bound: Mapping[str, object]) -> frozenset[str]:
+    """The characters of the texts among the values that reports use of a row, by view."""
     found: set[str] = set()
-    for sql in fields:
-        values = f"select distinct cast({sql} as varchar) as value from gonnet_rows"
-        if engine.query(f"describe select {sql} as value from gonnet_rows", bound)[0][1] == "VARCHAR":
+    for view, sql in ((view, sql) for view, expressions in fields.items() for sql in expressions):
+        values = f"select distinct cast({sql} as varchar) as value from {view}"
+        if engine.query(f"describe select {sql} as value from {view}", bound)[0][1] == "VARCHAR":
             rows = engine.query(f"select distinct unnest(string_split(value, '')) from ({values})", bound)
             found.update(str(sign) for (sign,) in rows)
     return frozenset(sign for sign in found if len(sign) == 1)

@@ -12,6 +12,7 @@ from typing import Any
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job
 from gonnet.jobs.charts import StandingSpec
+from gonnet.jobs.models import Figure
 from gonnet.reports.fields import Fields
 from gonnet.wording.formats import House
 
@@ -48,10 +49,12 @@ def planned_standing(
     Raises:
         JobError: there is no such figure, or it is not a number.
     """
-    figures, where = {"rows": "count(*)", **job.file.figures}, job.at(*place, "figure")
+    figures, where = {"rows": Figure(value="count(*)"), **job.file.figures}, job.at(*place, "figure")
     if spec.figure not in figures:
         raise JobError(f"there is no figure '{spec.figure}'", where=where, fix=meant(spec.figure, sorted(figures)))
-    sql = f"select ({figures[spec.figure]}\n) from gonnet_rows where gonnet_key is not null group by gonnet_key"
+    figure = figures[spec.figure]
+    view = job.view_of(figure)
+    sql = f"select ({figure.value}\n) from {view} where gonnet_key is not null group by gonnet_key"
     found: list[Any] = [value for (value,) in fields.answer(sql) if value is not None]
     if not all(isinstance(value, (int, float, Decimal)) for value in found):
         raise JobError(f"figure '{spec.figure}' is not a number", where=where, fix="Name another")

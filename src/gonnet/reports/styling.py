@@ -86,7 +86,7 @@ def widest(fields: Fields, column: PlannedColumn, at: int, house: House) -> tupl
         at: Which value it is.
         house: Conventions for figures.
     """
-    values = f"(select {fields.sql_at(at)} as value from gonnet_rows) where value is not null"
+    values = f"(select {fields.sql_at(at)} as value from {fields.view}) where value is not null"
     if column.kind is Kind.NUMBER:
         totals = ", sum(value)" if column.total == "sum" else ""
         found: list[Any] = list(fields.answer(f"select min(value), max(value){totals} from {values}")[0])

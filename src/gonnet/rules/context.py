@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 from gonnet.data import Engine, quoted
 
 NAMES = ("recipient", "run", "whole", "past", "earlier")
-PARCELS = "gonnet_parcels"
 FIGURES, SEEN, SEEN_UNCHANGED = "gonnet_figures", "gonnet_view", "gonnet_view_unchanged"
 _LIST, _PAST, _EARLIER = "gonnet_list", "gonnet_past", "gonnet_earlier"
 
@@ -56,15 +55,17 @@ class Context:
     columns: Sequence[str] = ()
 
 
-def put(
-    engine: Engine, context: Context, figures: Mapping[str, str], values: Mapping[str, object], conditions: str
-) -> None:
+Figures = Mapping[str, Mapping[str, str]]
+"""View → name → SQL of each figure over its rows; the main view first, whether it has any or not."""
+
+
+def put(engine: Engine, context: Context, figures: Figures, values: Mapping[str, object], conditions: str) -> None:
     """Make the tables that conditions see, after the figures, and the views that bring them together.
 
     Args:
         engine: The engine, with `gonnet_figures`.
         context: What is known.
-        figures: Name → SQL, for those of the whole.
+        figures: Those of the job, for the whole.
         values: Bound parameters, for the same.
         conditions: The text of all conditions; what they do not name need not be there.
     """
@@ -84,22 +85,39 @@ def put(
     if re.search(r"\bmessage\b", conditions):
         sent["message"] = "varchar", [found.message for found in lines]
     _put(engine, _PAST, past, sent)
-    _put_earlier(engine, past if re.search(r"\bearlier\s*\.", conditions) else {}, list(figures))
-    sums = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
-    engine.query(
-        f"""create or replace table gonnet_whole as select count(*) as "rows"{sums}
-        from gonnet_rows where gonnet_key is not null""",
-        dict(values),
+    _put_earlier(
+        engine,
+        past if re.search(r"\bearlier\s*\.", conditions) else {},
+        [name for part in figures.values() for name in part],
     )
-    engine.query("create or replace table gonnet_run as select " + ", ".join(_run(context)), {"day": context.as_of})
+    wholes = ", ".join(
+        f"(select {aggregates(part, with_rows=not at)} from {view} where gonnet_key is not null)"
+        for at, (view, part) in enumerate(figures.items())
+        if part or not at
+    )
+    engine.query(f"create or replace table gonnet_whole as select * from {wholes}", dict(values))
+    run = ", ".join(_run(context, list(figures)))
+    engine.query(f"create or replace table gonnet_run as select {run}", {"day": context.as_of})
     for view, changed in ((SEEN, "true"), (SEEN_UNCHANGED, "false")):
         engine.query(_view(engine, view, context.as_of, changed))
 
 
-def put_parcels(engine: Engine, bundles: Mapping[str, Sequence[str]]) -> None:
-    """Make the view of all rows by whom they go to: those of each key, and again for each bundle that it is in."""
+def aggregates(figures: Mapping[str, str], *, with_rows: bool) -> str:
+    """What a query over rows selects to have figures; with the number of rows before them, if wanted."""
+    found = ['count(*) as "rows"'] if with_rows else []
+    return ", ".join([*found, *(f"({sql}\n) as {quoted(name)}" for name, sql in figures.items())])
+
+
+def parcels_of(view: str) -> str:
+    """The view of rows by whom they go to."""
+    return view.replace("gonnet_rows", "gonnet_parcels")
+
+
+def put_parcels(engine: Engine, views: Sequence[str], bundles: Mapping[str, Sequence[str]]) -> None:
+    """Make the views of all rows by whom they go to: those of each key, and again for each bundle that it is in."""
     if not bundles:
-        engine.query(f"create or replace view {PARCELS} as select * from gonnet_rows")
+        for view in views:
+            engine.query(f"create or replace view {parcels_of(view)} as select * from {view}")
         return
     pairs = [(bundle, key) for bundle, keys in bundles.items() for key in keys]
     engine.query(
@@ -107,11 +125,12 @@ def put_parcels(engine: Engine, bundles: Mapping[str, Sequence[str]]) -> None:
         select unnest(cast($bundles as varchar[])) as bundle, unnest(cast($keys as varchar[])) as gonnet_key""",
         {"bundles": [bundle for bundle, _ in pairs], "keys": [key for _, key in pairs]},
     )
-    engine.query(
-        f"""create or replace view {PARCELS} as select * from gonnet_rows
-        union all select bundle as gonnet_key, r.* exclude (gonnet_key) from gonnet_rows as r
-        join gonnet_shares using (gonnet_key)"""
-    )
+    for view in views:
+        engine.query(
+            f"""create or replace view {parcels_of(view)} as select * from {view}
+            union all select bundle as gonnet_key, r.* exclude (gonnet_key) from {view} as r
+            join gonnet_shares using (gonnet_key)"""
+        )
 
 
 def ranked(engine: Engine, keys: Sequence[str], order: str, values: Mapping[str, object]) -> tuple[str, ...]:
@@ -141,7 +160,9 @@ def _view(engine: Engine, view: str, day: dt.date, changed: str) -> str:
       cross join (select {_struct(engine, "gonnet_run")} as run from gonnet_run) as r"""
 
 
-def _run(context: Context) -> Sequence[str]:
+def _run(context: Context, views: Sequence[str]) -> Sequence[str]:
+    # grouped, which is quicker than count(distinct …) that keeps a set for itself
+    keys = " union ".join(f"select gonnet_key as k from {view} group by 1" for view in views)
     day = context.as_of
     first = day.replace(day=1)
     after = (first + dt.timedelta(days=32)).replace(day=1)
@@ -156,8 +177,7 @@ def _run(context: Context) -> Sequence[str]:
         f"{'true' if day in working else 'false'} as working_day",
         f"{done if day in working else 0} as working_day_of_month",
         f"{len(working) - done} as working_days_left",
-        # quicker than count(distinct …), which keeps a set for itself
-        "(select count(k) from (select gonnet_key as k from gonnet_rows group by 1)) as recipients",
+        f"(select count(k) from ({keys})) as recipients",
         '(select count(*) from gonnet_rows) as "rows"',
     )
 

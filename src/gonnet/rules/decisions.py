@@ -37,6 +37,7 @@ class Cause(StrEnum):
     EXPECTATION = "expectation"
     NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"
+    NOT_SHOWN = "in no document"
     GUARD = "guard of the run"
     DOMAIN = "address that is not allowed"
 

@@ -16,7 +16,17 @@ from typing import Any, NamedTuple
 from gonnet.data import Engine, quoted
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
-from gonnet.rules.context import FIGURES, PARCELS, SEEN, SEEN_UNCHANGED, Context, put, put_parcels
+from gonnet.rules.context import (
+    FIGURES,
+    SEEN,
+    SEEN_UNCHANGED,
+    Context,
+    Figures,
+    aggregates,
+    parcels_of,
+    put,
+    put_parcels,
+)
 
 _OTHERWISE = "null"  # what is for all the others is known when these are
 _MAY_USE = (
@@ -81,10 +91,11 @@ def evaluate(
     Raises:
         JobError: a figure or a condition does not run; names its place.
     """
-    put_parcels(engine, bundles)
-    _put_figures(engine, job, [*keys, *bundles], values)
+    figures = _by_view(job)
+    put_parcels(engine, list(figures), bundles)
+    _put_figures(engine, job, figures, [*keys, *bundles], values)
     conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
-    put(engine, context, job.file.figures, values, " ".join(condition.sql for condition in conditions))
+    put(engine, context, figures, values, " ".join(condition.sql for condition in conditions))
     names = ("rows", *job.file.figures)
     found, failures = _truths(engine, names, conditions, values)
     second: dict[str, tuple[object, ...]] = {}
@@ -109,19 +120,34 @@ def evaluate(
     return evaluated
 
 
-def _put_figures(engine: Engine, job: Job, keys: Sequence[str], values: Mapping[str, object]) -> None:
+def _by_view(job: Job) -> Figures:
+    found: dict[str, dict[str, str]] = {view: {} for view in job.views}
+    for name, figure in job.file.figures.items():
+        found[job.view_of(figure)][name] = figure.value
+    return found
+
+
+def _put_figures(engine: Engine, job: Job, figures: Figures, keys: Sequence[str], values: Mapping[str, object]) -> None:
     """Make the table of all figures of all keys.
 
     Raises:
         JobError: one of them does not run.
     """
-    figures = job.file.figures
+    main, *others = figures
     try:
-        _make_figures(engine, figures, keys, values)
+        _make_figures(engine, FIGURES, main, figures, keys, values)
+        for view in others:
+            if figures[view]:
+                more = f"{FIGURES}_more"
+                _make_figures(engine, more, view, figures, keys, values)
+                engine.query(
+                    f"create or replace table {FIGURES} as select * from {FIGURES} join {more} using (gonnet_key)"
+                )
     except DataError as error:
-        for name, sql in figures.items():
+        each = [(view, name, sql) for view, part in figures.items() for name, sql in part.items()]
+        for view, name, sql in each:
             try:
-                _make_figures(engine, {name: sql}, keys, values)
+                _make_figures(engine, FIGURES, view, {view: {name: sql}}, keys, values)
             except DataError as failure:
                 what = f"figure '{name}' does not run: {failure.what}"
                 raise JobError(what, where=job.at("figures", name), fix=failure.fix) from failure
@@ -129,24 +155,25 @@ def _put_figures(engine: Engine, job: Job, keys: Sequence[str], values: Mapping[
 
 
 def _make_figures(
-    engine: Engine, figures: Mapping[str, str], keys: Sequence[str], values: Mapping[str, object]
+    engine: Engine, table: str, view: str, figures: Figures, keys: Sequence[str], values: Mapping[str, object]
 ) -> None:
-    aggregates = "".join(f", ({sql}\n) as {quoted(name)}" for name, sql in figures.items())
+    """A table of the figures over one view, a line for each key, whether it has rows there or not."""
+    selected = aggregates(figures[view], with_rows=table == FIGURES)
     engine.query(
-        f"""create or replace table {FIGURES} as select gonnet_key, count(*) as "rows"{aggregates}
-        from {PARCELS} where gonnet_key is not null group by gonnet_key""",
+        f"""create or replace table {table} as select gonnet_key, {selected}
+        from {parcels_of(view)} where gonnet_key is not null group by gonnet_key""",
         values,
     )
-    nothing = f'select count(*) as "rows"{aggregates} from gonnet_rows where false'
-    if engine.count(FIGURES) == len(
+    nothing = f"select {selected} from {view} where false"
+    if engine.count(table) == len(
         keys
     ):  # every key has rows; that each figure runs over none is looked at all the same
         engine.query(nothing, values)
         return
     engine.query(
-        f"""insert into {FIGURES} select lacking.gonnet_key, nothing.* from (
+        f"""insert into {table} select lacking.gonnet_key, nothing.* from (
           select gonnet_key from (select unnest(cast($gonnet_wanted as varchar[])) as gonnet_key)
-          anti join {FIGURES} using (gonnet_key)) as lacking, ({nothing}) as nothing""",
+          anti join {table} using (gonnet_key)) as lacking, ({nothing}) as nothing""",
         {**values, "gonnet_wanted": list(keys)},
     )
 

@@ -29,7 +29,7 @@ def measured(engine: Engine) -> Measured:
     """The measures of the run that is being made, after its rules were evaluated."""
     names = [column.name for column in engine.columns("gonnet_whole")]
     values = engine.query("select * from gonnet_whole")[0]
-    recipients = engine.query("select count(distinct gonnet_key) from gonnet_rows")[0][0]
+    recipients = engine.query("select recipients from gonnet_run")[0][0]
     totals = {name: str(value) for name, value in zip(names, values, strict=True) if value is not None}
     return Measured(recipients=int(str(recipients)), totals=totals)
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet.data import ColumnType, Engine, quoted
@@ -13,7 +14,6 @@ ROWS = "gonnet_rows"
 KEY = "gonnet_key"
 ROW = "gonnet_row"
 _SEEN = "gonnet_seen"
-_SORTED = "gonnet_sorted"
 
 _FLOAT_AS = "decimal(30, 10)"
 
@@ -23,6 +23,7 @@ class Slices:
     """The outcome of a split.
 
     Attributes:
+        view: The view of the rows with their keys.
         counts: Key → number of rows, in key order (by code point); every row with a key is in exactly one.
         columns: The columns of the data set that was split.
         read: Rows of the data set.
@@ -31,6 +32,7 @@ class Slices:
         trimmed: Rows whose key had blanks around it.
     """
 
+    view: str
     counts: dict[str, int]
     columns: tuple[ColumnType, ...]
     read: int
@@ -39,8 +41,8 @@ class Slices:
     trimmed: int
 
 
-def by_key(engine: Engine, table: str, by: tuple[str, ...], *, where: str = "") -> Slices:
-    """Give every row its key, from the columns `by`: `gonnet_rows` with `gonnet_key` and `gonnet_row` (1 = the first).
+def by_key(engine: Engine, table: str, by: tuple[str, ...], *, view: str = ROWS, where: str = "") -> Slices:
+    """Give every row its key, from the columns `by`: a view with `gonnet_key` and `gonnet_row` (1 = the first).
 
     What only counts and sums needs no order; what draws many slices calls `bring_together` first.
 
@@ -51,14 +53,15 @@ def by_key(engine: Engine, table: str, by: tuple[str, ...], *, where: str = "") 
     expression, trimmed = _key(engine, table, by, where)
     chosen = ", ".join(_exact(engine, table, found, where) for found in columns)
     engine.query(
-        f"create view {ROWS} as select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}"
+        f"create view {view} as select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}"
     )
-    grouped = engine.query(f"select {KEY}, count(*) from {ROWS} group by 1 order by 1 nulls last")
+    grouped = engine.query(f"select {KEY}, count(*) from {view} group by 1 order by 1 nulls last")
     without = sum(_int(count) for key, count in grouped if key is None)
-    first = engine.query(f"select {ROW} from {ROWS} where {KEY} is null order by 1 limit 5") if without else []
+    first = engine.query(f"select {ROW} from {view} where {KEY} is null order by 1 limit 5") if without else []
     return Slices(
+        view=view,
         counts={str(key): _int(count) for key, count in grouped if key is not None},
-        columns=tuple(found for found in engine.columns(ROWS) if found.name not in (KEY, ROW)),
+        columns=tuple(found for found in engine.columns(view) if found.name not in (KEY, ROW)),
         read=engine.count(table),
         without_key=without,
         first_without_key=tuple(_int(row[0]) for row in first),
@@ -66,10 +69,22 @@ def by_key(engine: Engine, table: str, by: tuple[str, ...], *, where: str = "") 
     )
 
 
-def bring_together(engine: Engine) -> None:
-    """Sort `gonnet_rows` by key and row once, so that any slice is found without looking at all the others."""
-    engine.query(f"create table {_SORTED} as select * from {ROWS} order by {KEY} nulls last, {ROW}")
-    engine.query(f"create or replace view {ROWS} as select * from {_SORTED}")
+def counted(cuts: Iterable[Slices]) -> dict[str, int]:
+    """Key → number of its rows in all data sets that are cut, in key order."""
+    first, *more = cuts
+    if not more:
+        return first.counts
+    total = Counter(first.counts)
+    for cut in more:
+        total.update(cut.counts)
+    return {key: total[key] for key in sorted(total)}
+
+
+def bring_together(engine: Engine, view: str = ROWS) -> None:
+    """Sort rows by key and row once, so that any slice is found without looking at all the others."""
+    table = f"{view}_sorted"
+    engine.query(f"create table {table} as select * from {view} order by {KEY} nulls last, {ROW}")
+    engine.query(f"create or replace view {view} as select * from {table}")
 
 
 def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
@@ -91,7 +106,11 @@ def _exact(engine: Engine, table: str, column: ColumnType, where: str) -> str:
 
 
 def rows_of(
-    engine: Engine, expressions: Sequence[str], keys: Sequence[str], values: Mapping[str, object] | None = None
+    engine: Engine,
+    expressions: Sequence[str],
+    keys: Sequence[str],
+    values: Mapping[str, object] | None = None,
+    view: str = ROWS,
 ) -> Iterator[tuple[str, list[tuple[object, ...]]]]:
     """Yield key and rows of each slice of `keys` that has rows, in key order and each in source order.
 
@@ -100,6 +119,7 @@ def rows_of(
         expressions: SQL expressions over the data set's columns; a row is a tuple of their values.
         keys: The keys wanted.
         values: Parameters that the expressions may name.
+        view: Which rows.
     """
     if not keys:
         return
@@ -110,7 +130,7 @@ def rows_of(
     )
     bound = {"gonnet_first": min(keys), "gonnet_last": max(keys), "gonnet_wanted": list(keys)}
     rows = engine.query(
-        f"select {KEY}{chosen} from {ROWS} where {wanted} order by {KEY}, {ROW}", {**(values or {}), **bound}
+        f"select {KEY}{chosen} from {view} where {wanted} order by {KEY}, {ROW}", {**(values or {}), **bound}
     )
     start = 0
     while start < len(rows):
