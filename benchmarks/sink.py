@@ -38,7 +38,7 @@ async def _converse(delay: float, reader: asyncio.StreamReader, writer: asyncio.
             await asyncio.sleep(delay)
         verb = line[:4].upper()
         if verb == b"EHLO":
-            writer.write(b"250-sink.test\r\n250 SIZE 50000000\r\n")
+            writer.write(b"250-sink.test\r\n250-PIPELINING\r\n250 SIZE 50000000\r\n")
         elif verb == b"DATA":
             writer.write(b"354 go on\r\n")
             await reader.readuntil(b"\r\n.\r\n")

@@ -67,6 +67,13 @@ def test_the_whole_message() -> None:
     assert b"\n" not in data.replace(b"\r\n", b"")
 
 
+@pytest.mark.parametrize("end", ["\n", "\r", "\n.\n", "\r\n.\r", "\r\r\n"])
+def test_no_line_ends_in_a_way_of_its_own(end: str) -> None:
+    sealed = written().replace(b"Dear", end.encode() + b"Dear")
+    for whole in (compose(written(markup=f"one{end}two"), (), NOW), compose(sealed, (), NOW)):
+        assert not {*b"\r\n"} & {*whole.replace(b"\r\n", b"")}
+
+
 HEADER_VALUES = st.one_of(
     st.text(max_size=120),
     st.sampled_from(

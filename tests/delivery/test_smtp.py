@@ -61,9 +61,13 @@ def test_many_messages_take_one_connection_and_arrive_as_they_are() -> None:
         ({"dot": ["what?"]}, Verdict.IN_DOUBT, True, 0),
     ],
 )
-def test_what_a_failure_means(answers: dict[str, list[str]], verdict: Verdict, intended: bool, stored: int) -> None:
+@pytest.mark.parametrize("grouped", [False, True])
+def test_what_a_failure_means(
+    answers: dict[str, list[str]], verdict: Verdict, intended: bool, stored: int, grouped: bool
+) -> None:
     """The first message meets the failure; the second one goes through all the same."""
     script = Script(answers={step: [*found, *_well(step)] for step, found in answers.items()})
+    script.answers |= {"EHLO": ["250-here\r\n250-PIPELINING\r\n250 SIZE 1000000"]} if grouped else {}
     replies, intents = offered(script, "a@x.example", "b@x.example")
     assert [reply.verdict for reply in replies] == [verdict, Verdict.ACCEPTED]
     assert intents == (["a@x.example"] if intended else []) + ["b@x.example"]
@@ -87,6 +91,17 @@ def test_an_answer_that_does_not_come_in_time_leaves_a_doubt(monkeypatch: pytest
     script = Script(answers={"dot": [SILENT]})
     replies, _ = offered(script, "a@x.example")
     assert replies[0].verdict is Verdict.IN_DOUBT
+
+
+@pytest.mark.parametrize("address", ["a@x.example>\r\nRCPT TO:<b@x.example", "zoë@x.example", "a\0@x.example"])
+def test_an_address_stays_a_part_of_its_command(address: str) -> None:
+    script = Script()
+    with serving(script) as port:
+        link = SmtpLink(MailServer(host="127.0.0.1", port=port, security="none"), None)
+        with pytest.raises(ValueError, match="cannot stand in a command"):
+            link.offer("from@x.example", address, BODY, lambda: True)
+        link.close()
+    assert script.stored == []
 
 
 def test_an_intent_that_says_no_keeps_the_body_back() -> None:

@@ -33,6 +33,7 @@ _TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
 _EPOCH = dt.datetime(1970, 1, 1, tzinfo=dt.UTC)
+_LINE_END = re.compile(rb"\r\n|\r|\n")
 _LINE = 76  # characters of an encoded line (RFC 2045, 6.8)
 _PAGE = (
     '<!DOCTYPE html>\n<html lang="{lang}" dir="{way}"><head><meta charset="utf-8">'
@@ -205,7 +206,12 @@ def _require_lines(block: bytes, envelope: Envelope) -> None:
 
 
 def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime) -> bytes:
-    """The whole message as it is handed over: Date first, then what was sealed, then the attachments."""
+    """The whole message as it is handed over: Date first, then what was sealed, then the attachments.
+
+    Every line is ended by CRLF and nothing else: a server that took another end of line for one could be made to see
+    the end of the message in the middle of it.
+    """
+    sealed = _LINE_END.sub(b"\r\n", sealed)
     outer = _outer(sealed)
     parts = [f"Date: {format_datetime(date)}\r\n".encode("ascii"), sealed]
     for attachment in attachments:

@@ -79,6 +79,7 @@ class Ledger:
 
     def close(self) -> None:
         """Let go of the file."""
+        self.deliveries.close()
         self._engine.dispose()
 
     @contextmanager

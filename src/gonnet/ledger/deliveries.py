@@ -15,7 +15,7 @@ from sqlalchemy import Connection, Engine, insert, select, update
 from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import told
 from gonnet.ledger.records import HandOver, State
-from gonnet.ledger.settling import settle_package
+from gonnet.ledger.settling import Part, settle_package
 
 
 class Deliveries:
@@ -30,12 +30,23 @@ class Deliveries:
     def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
         self._turn = threading.Lock()
+        self._link: Connection | None = None
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
         """A transaction; those of other threads wait here, where waiting costs nothing, and not for the file."""
-        with self._turn, self._engine.begin() as work:
-            yield work
+        with self._turn:
+            if self._link is None:
+                self._link = self._engine.connect()
+            with self._link.begin():
+                yield self._link
+
+    def close(self) -> None:
+        """Give the connection back."""
+        with self._turn:
+            if self._link is not None:
+                self._link.close()
+                self._link = None
 
     @told
     def doubt_open(self, run_id: int) -> int:
@@ -55,15 +66,32 @@ class Deliveries:
     def hand_over(self, delivery_id: int) -> bool:
         """Write the intent of one delivery; False when it is no longer to be sent."""
         with self._writing() as work:
-            return work.execute(statements.HAND_OVER, {"delivery": delivery_id, "now": self._now()}).rowcount == 1
+            return statements.run(work, statements.HAND_OVER, delivery=delivery_id, now=self._now()).rowcount == 1
 
     @told
     def answered(
-        self, run_id: int, package_id: int, delivery_id: int, state: HandOver, code: int | None, reply: str
+        self,
+        run_id: int,
+        package_id: int,
+        delivery_id: int,
+        state: HandOver,
+        code: int | None,
+        reply: str,
+        only: str | None = None,
     ) -> State:
-        """Write the outcome of one delivery; returns the state it gives its package."""
+        """Write the outcome of one delivery; returns the state it gives its package.
+
+        Args:
+            run_id: The run.
+            package_id: The package.
+            delivery_id: The delivery.
+            state: What came of it.
+            code: The server's.
+            reply: What the server said.
+            only: Its address, where the package is known to have no other delivery.
+        """
         with self._writing() as work:
-            return self._settle(work, run_id, package_id, delivery_id, state, code, reply)
+            return self._settle(work, run_id, package_id, delivery_id, state, code, reply, only)
 
     def _settle(
         self,
@@ -74,10 +102,12 @@ class Deliveries:
         state: HandOver,
         code: int | None,
         reply: str,
+        only: str | None = None,
     ) -> State:
         answer = {"answered": state, "answer": code, "said": reply[:500], "now": self._now()}
-        work.execute(statements.ANSWERED, {"delivery": delivery_id, **answer})
-        mine, parts = settle_package(work, package_id)
+        statements.run(work, statements.ANSWERED, delivery=delivery_id, **answer)
+        alone = Part(("mail", delivery_id), only, state, reply[:500]) if only is not None else None
+        mine, parts = settle_package(work, package_id, alone)
         said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
         self._note(work, run_id, package_id, f"{parts['mail', delivery_id]}: {state}{said}")
         return mine
@@ -89,7 +119,7 @@ class Deliveries:
         """Write what came of putting a file into a folder; returns the state it gives its package."""
         with self._writing() as work:
             said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self._now()}
-            work.execute(statements.FILED, said)
+            statements.run(work, statements.FILED, **said)
             mine, parts = settle_package(work, package_id)
             more = (
                 f" ({reply})" if reply else f" as {put_at}" if not parts["folder", filing_id].endswith(put_at) else ""
@@ -130,6 +160,4 @@ class Deliveries:
             self._note(work, run_id, package_id, f"trial to {address}: {state}")
 
     def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
-        work.execute(
-            statements.NOTE, {"run_id": run_id, "package_id": package_id, "at": self._now(), "what": what[:600]}
-        )
+        statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=self._now(), said=what[:600])

@@ -2,23 +2,46 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from sqlalchemy import Connection
 
 from gonnet.ledger import statements
 from gonnet.ledger.records import HandOver, State, package_state
 
 
-def settle_package(work: Connection, package_id: int) -> tuple[State, dict[tuple[str, int], str]]:
+class Part(NamedTuple):
+    """A delivery of a package: kind (`mail`, `folder`) and number, where it goes, its state, and what was answered."""
+
+    place: tuple[str, int]
+    to: str
+    state: HandOver
+    said: str
+
+
+def settle_package(
+    work: Connection, package_id: int, only: Part | None = None
+) -> tuple[State, dict[tuple[str, int], str]]:
     """Give a package the state that its deliveries give it.
 
+    Args:
+        work: A transaction.
+        package_id: The package.
+        only: Its delivery as it is now, where it is known to have but one; else they are looked up.
+
     Returns:
-        The state; and kind (`mail`, `folder`) and number of each delivery → where it goes.
+        The state; and kind and number of each delivery → where it goes.
     """
-    rows = work.execute(statements.DELIVERIES_OF, {"package": package_id}).all()
-    filings = work.execute(statements.FILINGS_OF, {"package": package_id}).all()
-    parts = [(("mail", row.id), row.address, row.state, row.reply) for row in rows]
-    parts += [(("folder", row.id), f"{row.root}: {row.place}", row.state, row.reply) for row in filings]
-    mine = package_state([HandOver(state) for _, _, state, _ in parts]) or State.READY
-    reasons = [f"{to}: {said}" for _, to, state, said in parts if state not in (HandOver.SENT, HandOver.WAITING)]
-    work.execute(statements.SETTLE, {"package": package_id, "settled": mine, "why": "; ".join(reasons)})
-    return mine, {place: to for place, to, _, _ in parts}
+    parts = [only] if only is not None else _parts(work, package_id)
+    mine = package_state([part.state for part in parts]) or State.READY
+    reasons = [f"{part.to}: {part.said}" for part in parts if part.state not in (HandOver.SENT, HandOver.WAITING)]
+    statements.run(work, statements.SETTLE, package=package_id, settled=mine, why="; ".join(reasons))
+    return mine, {part.place: part.to for part in parts}
+
+
+def _parts(work: Connection, package_id: int) -> list[Part]:
+    rows = statements.run(work, statements.DELIVERIES_OF, package=package_id).all()
+    filings = statements.run(work, statements.FILINGS_OF, package=package_id).all()
+    parts = [Part(("mail", row.id), row.address, HandOver(row.state), row.reply) for row in rows]
+    parts += [Part(("folder", row.id), f"{row.root}: {row.place}", HandOver(row.state), row.reply) for row in filings]
+    return parts

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from sqlalchemy import bindparam, insert, select, update
+from functools import lru_cache
+from typing import Any
+
+from sqlalchemy import Connection, CursorResult, Dialect, Executable, bindparam, insert, or_, select, update
 
 from gonnet.ledger import schema
 from gonnet.ledger.records import HandOver
@@ -16,10 +19,16 @@ ADD_MESSAGE = insert(schema.messages).returning(_message.id, sort_by_parameter_o
 ADD_DELIVERY = insert(schema.deliveries)
 ADD_FILING = insert(schema.filings)
 NOTE = insert(schema.events)
+NOTE_ONE = insert(schema.events).values(
+    run_id=bindparam("run"), package_id=bindparam("package"), at=bindparam("now"), what=bindparam("said")
+)
 
 HAND_OVER = (
     update(schema.deliveries)
-    .where(_delivery.id == bindparam("delivery"), _delivery.state.in_([HandOver.WAITING, HandOver.LATER]))
+    .where(
+        _delivery.id == bindparam("delivery"),
+        or_(_delivery.state == HandOver.WAITING, _delivery.state == HandOver.LATER),
+    )
     .values(state=HandOver.HANDING, at=bindparam("now"), attempts=_delivery.attempts + 1)
 )
 ANSWERED = (
@@ -45,3 +54,16 @@ SETTLE = (
     .where(_package.id == bindparam("package"))
     .values(state=bindparam("settled"), reason=bindparam("why"))
 )
+
+
+def run(work: Connection, statement: Executable, **values: object) -> CursorResult[Any]:
+    """Run a statement for one package: as text that was compiled once, since it runs thousands of times in a send."""
+    sql, fixed, order = _compiled(statement, work.dialect)
+    known = {**fixed, **values}
+    return work.exec_driver_sql(sql, tuple(known[name] for name in order))
+
+
+@lru_cache(maxsize=32)
+def _compiled(statement: Any, dialect: Dialect) -> tuple[str, dict[str, Any], tuple[str, ...]]:  # noqa: ANN401
+    found = statement.compile(dialect=dialect)
+    return str(found), dict(found.params), tuple(found.positiontup or ())

@@ -179,7 +179,8 @@ class _Crew:
         if reply is None:
             return None
         outcome = OUTCOMES[reply.verdict]
-        return ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text)
+        only = one.address if len(list(package.deliveries())) == 1 and not package.filings else None
+        return ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text, only)
 
 
 def link_for(name: str, tools: Tools) -> SmtpLink:
