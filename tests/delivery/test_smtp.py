@@ -93,6 +93,24 @@ def test_an_answer_that_does_not_come_in_time_leaves_a_doubt(monkeypatch: pytest
     assert replies[0].verdict is Verdict.IN_DOUBT
 
 
+def test_reports_of_failures_are_asked_for_where_the_server_makes_them() -> None:
+    for notify, says in ((["failure", "delay"], "FAILURE,DELAY"), ([], "NEVER")):
+        script = Script(answers={"EHLO": ["250-here\r\n250 DSN"]})
+        with serving(script) as port:
+            settings = {"host": "127.0.0.1", "port": port, "security": "none", "notify": notify}
+            link = SmtpLink(MailServer.model_validate(settings), None)
+            assert link.offer("from@x.example", "a+b@x.example", BODY, lambda: True, "<1=2@x.example>") is not None
+            link.close()
+        assert "MAIL FROM:<from@x.example> RET=HDRS ENVID=1+3D2@x.example" in script.seen
+        assert f"RCPT TO:<a+b@x.example> NOTIFY={says} ORCPT=rfc822;a+2Bb@x.example" in script.seen
+    script = Script()
+    with serving(script) as port:
+        link = SmtpLink(MailServer(host="127.0.0.1", port=port, security="none"), None)
+        link.offer("from@x.example", "a@x.example", BODY, lambda: True, "<1@x.example>")
+        link.close()
+    assert not [line for line in script.seen if "ENVID" in line or "NOTIFY" in line]
+
+
 @pytest.mark.parametrize("address", ["a@x.example>\r\nRCPT TO:<b@x.example", "zoë@x.example", "a\0@x.example"])
 def test_an_address_stays_a_part_of_its_command(address: str) -> None:
     script = Script()

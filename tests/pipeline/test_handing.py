@@ -8,9 +8,11 @@ from collections import Counter
 import pytest
 
 from gonnet.errors import UnreachableError
+from gonnet.jobs.workspace import PerMinute
 from gonnet.ledger import RunRecord
 from gonnet.ledger.records import State
-from gonnet.pipeline.handing import Pace, SendReport
+from gonnet.pipeline.handing import SendReport
+from gonnet.pipeline.pacing import Pace, Paces
 from gonnet.pipeline.send import send
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
@@ -119,3 +121,18 @@ def test_a_pace_is_kept_over_all_connections() -> None:
         thread.start()
         thread.join()
     assert len(slept) == 5, "without a pace nobody waits"
+
+
+def test_each_connection_and_each_domain_has_a_pace_of_its_own() -> None:
+    slept: list[float] = []
+    spec = PerMinute.model_validate({"connection": 60, "domain": 30, "domains": {"Slow.example": 6}})
+    paces = Paces(spec, lambda seconds: slept.append(round(seconds)))
+    one, other = paces.lane(), paces.lane()
+    for address, lane in (
+        ("a@x.example", one),
+        ("b@x.example", other),
+        ("c@slow.example", one),
+        ("d@SLOW.example", one),
+    ):
+        paces.wait(address, lane)
+    assert slept == [0, 0, 2, 0, 0, 1, 10, 2]

@@ -113,7 +113,9 @@ class SmtpLink:
             self._smtp.close()
             self._smtp = None
 
-    def offer(self, sender: str, address: str, data: bytes, intent: Callable[[], bool]) -> Reply | None:
+    def offer(
+        self, sender: str, address: str, data: bytes, intent: Callable[[], bool], message_id: str = ""
+    ) -> Reply | None:
         """Offer one message to one address.
 
         Args:
@@ -121,6 +123,7 @@ class SmtpLink:
             address: Envelope address.
             data: The message, every line of it ended by CRLF, as `compose` gives it.
             intent: Called right before the body is offered; when it returns False, the body is not sent.
+            message_id: By which a later report of a failure is to name it, where the server makes such reports.
 
         Returns:
             What came of it; None when `intent` forbade it.
@@ -131,7 +134,7 @@ class SmtpLink:
         for attempt in (1, 2):
             self.open()
             try:
-                early = self._introduce(sender, address, len(data))
+                early = self._introduce(sender, address, len(data), message_id)
                 if early is None:
                     break
                 return early
@@ -144,12 +147,15 @@ class SmtpLink:
             return None
         return self._hand_over(data)
 
-    def _introduce(self, sender: str, address: str, size: int) -> Reply | None:
+    def _introduce(self, sender: str, address: str, size: int, message_id: str) -> Reply | None:
         """MAIL and RCPT, in one go where the server allows (PIPELINING, RFC 2920); a Reply when it refuses either."""
         smtp = self._smtp
         assert smtp is not None
         mail = f"MAIL FROM:<{_path(sender)}>" + (f" SIZE={size}" if smtp.has_extn("size") else "")
         rcpt = f"RCPT TO:<{_path(address)}>"
+        if message_id and smtp.has_extn("dsn"):  # of a failure the headers alone come back, not the figures
+            mail += f" RET=HDRS ENVID={_xtext(message_id.strip('<>'))}"
+            rcpt += f" NOTIFY={','.join(self._server.notify).upper() or 'NEVER'} ORCPT=rfc822;{_xtext(address)}"
         grouped = smtp.has_extn("pipelining")
         smtp.send(f"{mail}\r\n{rcpt}\r\n" if grouped else f"{mail}\r\n")
         code, text = smtp.getreply()
@@ -221,6 +227,11 @@ def _path(mailbox: str) -> str:
     if not mailbox.isascii() or not mailbox.isprintable() or set(mailbox) & set("<>"):
         raise ValueError(f"{mailbox!r} cannot stand in a command of SMTP")
     return mailbox
+
+
+def _xtext(text: str) -> str:
+    """Text as a parameter's value (RFC 3461, 4)."""
+    return "".join(sign if "!" <= sign <= "~" and sign not in "+=" else f"+{ord(sign):02X}" for sign in text)
 
 
 def _text(reply: bytes | str) -> str:

@@ -22,6 +22,30 @@ from gonnet.wording.formats import House
 _T = TypeVar("_T")
 
 
+class PerMinute(Part):
+    """How many messages leave in a minute; as many as can be where nothing is said.
+
+    Attributes:
+        over_all: Over all connections to the server.
+        connection: Over each of them.
+        domain: To each domain.
+        domains: Domain → how many to it, in place of the number for each.
+    """
+
+    over_all: int | None = Field(default=None, ge=1, alias="all")
+    connection: int | None = Field(default=None, ge=1)
+    domain: int | None = Field(default=None, ge=1)
+    domains: dict[str, Annotated[int, Field(ge=1)]] = {}
+
+    def of_domain(self, domain: str) -> int | None:
+        """How many may go to one domain."""
+        return next((count for name, count in self.domains.items() if name.casefold() == domain), self.domain)
+
+
+def _as_over_all(value: object) -> object:
+    return {"all": value} if isinstance(value, int) and not isinstance(value, bool) else value
+
+
 class MailServer(Part):
     """A server that takes messages by SMTP (RFC 5321).
 
@@ -29,7 +53,8 @@ class MailServer(Part):
         security: `starttls` and `tls` check the server's certificate; `none` is for a server on this machine.
         password: Only `${NAME}`: the password stands in the environment, never in the file.
         connections: Over how many connections messages are handed over at the same time.
-        per_minute: How many messages go in a minute, over all of them; as many as can be when left out.
+        per_minute: How many messages go in a minute: a number for all of them, or more than that.
+        notify: What it is to report to the sender by mail, where it can (RFC 3461): `failure`, `delay`, `success`.
         retries: How often what it refuses for now is tried again before a send ends.
         pause: Seconds before the first new try; twice as long before each other one.
     """
@@ -42,9 +67,15 @@ class MailServer(Part):
     ca_file: str | None = None
     seconds: int = Field(default=60, ge=1, le=3600)
     connections: int = Field(default=1, ge=1, le=50)
-    per_minute: int | None = Field(default=None, ge=1)
+    per_minute: Annotated[PerMinute, BeforeValidator(_as_over_all)] = PerMinute()
+    notify: tuple[Literal["failure", "delay", "success"], ...] = ("failure", "delay")
     retries: int = Field(default=0, ge=0, le=12)
     pause: int = Field(default=60, ge=0, le=3600)
+
+    @field_validator("notify", mode="before")
+    @classmethod
+    def _notify_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else (value,) if isinstance(value, str) else value
 
     @field_validator("password")
     @classmethod

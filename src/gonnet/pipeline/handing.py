@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
+from functools import partial
 
 from gonnet.delivery import SmtpLink, Verdict
 from gonnet.errors import SealError, UnreachableError
@@ -16,6 +16,7 @@ from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
 from gonnet.pipeline.composing import Ahead, Waiting, waiting_in
 from gonnet.pipeline.filing import file_all
+from gonnet.pipeline.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 
 OUTCOMES = {
@@ -60,39 +61,27 @@ def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tool
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
     with ExitStack() as stack:
-        links = {name: stack.enter_context(closing(link_for(name, tools))) for name in names}
-        for link in links.values():  # whatever is wrong with any of them is told before the first message
-            link.open()
         ahead = stack.enter_context(Ahead(packages, tools, count + 1))
-        crew = _Crew(run, ahead, tools, told, {name: Pace(server.per_minute) for name, server in servers.items()})
+        crew = _Crew(run, ahead, tools, told, {name: Paces(server.per_minute) for name, server in servers.items()})
+        lines = {name: stack.enter_context(closing(crew.line(name))) for name in names}
+        for line in lines.values():  # whatever is wrong with any of them is told before the first message
+            line.link.open()
         if count == 1:
-            crew.work(links)
+            crew.work(lines)
         else:
-            crew.work_together(count, links)
+            crew.work_together(count, lines)
         return crew.report()
 
 
-class Pace:
-    """Lets so many messages go in a minute, evenly.
+class _Line:
+    """A connection to a mail server, and its pace."""
 
-    Args:
-        per_minute: How many; None for as many as can be.
-        sleep: Waits so many seconds.
-    """
+    def __init__(self, link: SmtpLink, pace: Pace) -> None:
+        self.link, self.pace = link, pace
 
-    def __init__(self, per_minute: int | None, sleep: Callable[[float], None] = time.sleep) -> None:
-        self._gap = 60 / per_minute if per_minute else 0.0
-        self._lock, self._sleep = threading.Lock(), sleep
-        self._next = 0.0
-
-    def wait(self, now: Callable[[], float] = time.monotonic) -> None:
-        """Wait until the next message may go."""
-        if not self._gap:
-            return
-        with self._lock:
-            mine = max(self._next, now())
-            self._next = mine + self._gap
-        self._sleep(max(0.0, mine - now()))
+    def close(self) -> None:
+        """Take leave of the server."""
+        self.link.close()
 
 
 class _Crew:
@@ -104,7 +93,7 @@ class _Crew:
         ahead: Ahead,
         tools: Tools,
         told: Told,
-        paces: Mapping[str, Pace],
+        paces: Mapping[str, Paces],
     ) -> None:
         self._run, self._tools, self._told, self._paces = run, tools, told, paces
         self._ahead = ahead
@@ -117,33 +106,37 @@ class _Crew:
         """What came of it."""
         return SendReport(states=dict(self._states), interrupted=self._interrupted)
 
-    def work_together(self, count: int, links: Mapping[str, SmtpLink]) -> None:
-        """Work over `count` connections to each server; the first are open already."""
+    def line(self, name: str) -> _Line:
+        """A line to a server."""
+        return _Line(link_for(name, self._tools), self._paces[name].lane())
+
+    def work_together(self, count: int, lines: Mapping[str, _Line]) -> None:
+        """Work over `count` lines to each server; the first are open already."""
         with ThreadPoolExecutor(count) as threads:
-            others = [threads.submit(self._work_alone, list(links)) for _ in range(count - 1)]
+            others = [threads.submit(self._work_alone, list(lines)) for _ in range(count - 1)]
             try:
-                self.work(links)
+                self.work(lines)
             finally:
                 self._stop.set()  # also where somebody pressed Ctrl-C: what is under way is finished, no more
             for other in others:
                 other.result()
 
-    def _work_alone(self, names: Sequence[str]) -> None:
+    def _work_alone(self, names: Iterable[str]) -> None:
         with ExitStack() as stack:
-            links = {name: stack.enter_context(closing(link_for(name, self._tools))) for name in names}
+            lines = {name: stack.enter_context(closing(self.line(name))) for name in names}
             try:
-                for link in links.values():
-                    link.open()
+                for line in lines.values():
+                    line.link.open()
             except UnreachableError:  # the server allows no more connections: the others do the work
                 return
-            self.work(links)
+            self.work(lines)
 
-    def work(self, links: Mapping[str, SmtpLink]) -> None:
+    def work(self, lines: Mapping[str, _Line]) -> None:
         """Take packages and hand them over."""
         while not self._stop.is_set() and (taken := self._ahead.next()) is not None:
             package, messages = taken
             try:
-                state = self._send(package, messages, links)
+                state = self._send(package, messages, lines)
             except UnreachableError as error:
                 with self._lock:
                     self._interrupted = self._interrupted or error
@@ -156,17 +149,16 @@ class _Crew:
                 self._states[state] += 1
                 self._told(package, state)
 
-    def _send(
-        self, package: PackageRecord, messages: Future[tuple[Waiting, ...]], links: Mapping[str, SmtpLink]
-    ) -> State:
+    def _send(self, package: PackageRecord, messages: Future[tuple[Waiting, ...]], lines: Mapping[str, _Line]) -> State:
         tools, run = self._tools, self._run
         try:
             waiting = messages.result()
             filed, state = file_all(run, package, tools)
             state = state or package.state
             for one in waiting if filed else ():
-                self._paces[one.message.server].wait()
-                state = self._deliver(package, one, links[one.message.server]) or state
+                line = lines[one.message.server]
+                self._paces[one.message.server].wait(one.address, line.pace)
+                state = self._deliver(package, one, line.link) or state
         except SealError as error:
             tools.ledger.deliveries.hold(run.id, package.id, str(error))
             return State.HELD
@@ -175,7 +167,8 @@ class _Crew:
     def _deliver(self, package: PackageRecord, one: Waiting, link: SmtpLink) -> State | None:
         """Hand one message over to one address; None when it was no longer to be sent."""
         ledger = self._tools.ledger.deliveries
-        reply = link.offer(one.message.sender, one.address, one.data, lambda: ledger.hand_over(one.delivery))
+        intent = partial(ledger.hand_over, one.delivery)
+        reply = link.offer(one.message.sender, one.address, one.data, intent, one.message.message_id)
         if reply is None:
             return None
         outcome = OUTCOMES[reply.verdict]
