@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from servers import Place, schema_on
 from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, listening, wait_for
 
 settings.register_profile("gonnet", deadline=None)  # how long an example takes says nothing on a busy machine
@@ -45,3 +46,15 @@ def serve() -> Iterator[Callable[..., subprocess.Popen[str]]]:
     for server in started:
         server.terminate()
         server.wait(timeout=10)
+
+
+@pytest.fixture(params=["postgresql", "mariadb", "sqlite"])
+def place(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Place]:
+    """A database of its own, on each kind of server in turn."""
+    yield from schema_on(request.param, tmp_path)
+
+
+@pytest.fixture
+def postgresql(tmp_path: Path) -> Iterator[Place]:
+    """A schema of its own."""
+    yield from schema_on("postgresql", tmp_path)

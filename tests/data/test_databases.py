@@ -5,14 +5,11 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import gc
-import os
-import secrets
 import socket
 import threading
 import time
 from collections.abc import Iterator, Mapping
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -33,64 +30,8 @@ from gonnet.jobs.workspace import Database
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import no_progress, open_tools
+from servers import Place, schema_on
 from support import AS_OF, Dairy, free_port
-
-SERVERS = {
-    "postgresql": "postgresql://postgres@127.0.0.1:5432/test",
-    "mariadb": "mysql://root@127.0.0.1:3306/test",
-}
-
-
-@dataclass
-class Place:
-    """A schema of its own on a server, or a SQLite file."""
-
-    kind: str
-    url: str
-    name: str
-
-    def run(self, *statements: str, rows: tuple[str, list[dict[str, Any]]] | None = None) -> None:
-        drivers = {"postgresql": "postgresql+psycopg", "mariadb": "mysql+pymysql", "sqlite": "sqlite"}
-        engine = create_engine(self.url.replace(self.url.partition(":")[0], drivers[self.kind], 1))
-        with engine.begin() as work:
-            for statement in statements:
-                work.execute(text(statement))
-            if rows:
-                work.execute(text(rows[0]), rows[1])
-        engine.dispose()
-
-
-@pytest.fixture(params=["postgresql", "mariadb", "sqlite"])
-def place(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Place]:
-    yield from _place(request.param, tmp_path)
-
-
-@pytest.fixture
-def postgresql(tmp_path: Path) -> Iterator[Place]:
-    yield from _place("postgresql", tmp_path)
-
-
-def _place(kind: str, folder: Path) -> Iterator[Place]:
-    name = f"gonnet_{secrets.token_hex(6)}"
-    if kind == "sqlite":
-        yield Place(kind=kind, url=f"sqlite:///{folder}/pool.sqlite", name="")
-        return
-    port = 5432 if kind == "postgresql" else 3306
-    with socket.socket() as probe:
-        if probe.connect_ex(("127.0.0.1", port)) and "CI" not in os.environ:
-            pytest.skip(f"no {kind} at 127.0.0.1:{port}")
-    server = Place(kind=kind, url=SERVERS[kind], name=name)
-    server.run(f"create {'schema' if kind == 'postgresql' else 'database'} {name}")
-    option = f"?options=-csearch_path%3D{name}" if kind == "postgresql" else ""
-    try:
-        yield Place(
-            kind=kind,
-            url=SERVERS[kind].replace("/test", f"/{name}") if not option else SERVERS[kind] + option,
-            name=name,
-        )
-    finally:
-        server.run(f"drop schema {name} cascade" if kind == "postgresql" else f"drop database {name}")
-
 
 COLLECTIONS = """create table collections (farm_no char(8), collected_on date, round_no integer, driver varchar(60),
  litres integer, fat_pct decimal(5, 2), protein_pct decimal(5, 2), cells integer, price decimal(8, 4),
@@ -465,7 +406,7 @@ def test_where_no_question_is_answered_the_run_stops(dairy: Dairy, place: Place)
 
 
 def test_types_of_mariadb_stay_exact(dairy: Dairy, tmp_path: Path) -> None:
-    for place in _place("mariadb", tmp_path):
+    for place in schema_on("mariadb", tmp_path):
         place.run(
             "create table kinds (fixed char(6), big decimal(30, 2), u bigint unsigned, t boolean, d date, s datetime, b varbinary(4), e varchar(3))",
             "insert into kinds values ('ab', 12345678901234567890.12, 18446744073709551615, true, null, '2026-10-01 08:30', x'00ff', '')",

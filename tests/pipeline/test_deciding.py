@@ -17,7 +17,7 @@ from gonnet.pipeline.decide import again, move, settle
 from gonnet.pipeline.send import send
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
-from support import MEMBERS, SETTINGS, Dairy
+from support import MEMBERS, MILK, SETTINGS, Dairy
 
 WHY = ("called them", "maren")
 
@@ -250,3 +250,20 @@ def test_by_the_commands(dairy: Dairy) -> None:
     assert [(dairy.folder / f"look/{key}/note.txt").read_text() for key in ("117", "118")] == ["117", "118"]
     assert "say --sent or --not-sent" in dairy.gonnet("settle", "last", "118", code=2).stderr
     assert "only what was sent" in dairy.gonnet("resend", "last", "118", "--yes", code=2).stderr
+
+
+def test_made_afresh_it_has_the_rows_of_now_and_the_date_of_then(dairy: Dairy) -> None:
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    script = Script()
+    with serving(script, dairy.port):
+        dairy.gonnet("send", "last", "--yes", code=3)
+        dairy.write("milk.csv", MILK.replace("392.40", "400.00"))
+        found = dairy.gonnet("resend", "1", "117", "--fresh", "--why", "corrected", "--yes").stdout
+    assert "run 2" in found.casefold()
+    old, new = (dairy.json("show", run, "117", code=None) for run in ("1", "2"))
+    assert (old["as_of"], new["as_of"]) == ("2026-11-05", "2026-11-05")
+    assert [part["packages"][0]["figures"]["payable"] for part in (old, new)] == ["780.51", "788.11"]
+    assert [package["key"] for package in dairy.json("show", "2")["packages"]] == ["117"]
+    assert [address for address, _ in script.stored].count("laka@members.tarnvale.example") == 2
+    assert "117 made anew as run 2, by" in dairy.gonnet("show", "1", code=3).stdout
+    assert "made anew in place of run 1, by" in dairy.gonnet("show", "2").stdout

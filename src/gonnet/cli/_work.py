@@ -100,6 +100,7 @@ def sent(
     from gonnet.pipeline.guards import sent_before, told_of_earlier
     from gonnet.pipeline.send import doubt_interrupted, send, sendable
     from gonnet.pipeline.telling import tell as tell_by_mail
+    from gonnet.pipeline.writing_back import write_back
 
     if doubt_interrupted(run, tools):
         run = tools.ledger.run(str(run.id))
@@ -109,8 +110,9 @@ def sent(
     for text in () if as_json else earlier:
         _show.console().print(_show.state("attention", f"! {text}; `--again` sends them too"), soft_wrap=True)
     if not waiting:
+        untold = _troubles([write_back(run, tools)], as_json=as_json)
         _nothing_to_send(tools, run, as_json=as_json, is_repeated=bool(earlier))
-        return _exit.ATTENTION if wants_attention(run) or earlier else _exit.DONE
+        return _exit.ATTENTION if wants_attention(run) or earlier or untold else _exit.DONE
     deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state.is_open)
     files = sum(1 for package in waiting for part in package.filings if part.state.is_open)
     if not as_json and not quiet:
@@ -130,9 +132,9 @@ def sent(
         report = send(run, tools, only, tell, again=again)
     after = tools.ledger.run(str(run.id))
     packages = tools.ledger.packages(run.id)
-    untold = tell_by_mail(after, packages, tools) if report.interrupted is None else None
-    if untold is not None and not as_json:
-        _show.console().print(_show.state("attention", f"! {untold}"), soft_wrap=True)
+    troubles = [write_back(after, tools)]
+    troubles += [tell_by_mail(after, packages, tools) if report.interrupted is None else None, tools.log.trouble]
+    untold = _troubles(troubles, as_json=as_json)
     if as_json:
         _report.as_json(after, packages)
     else:
@@ -141,6 +143,14 @@ def sent(
         _exit.tell(report.interrupted)
         return _exit.UNREACHABLE
     return _exit.ATTENTION if wants_attention(after) or earlier or untold else _exit.DONE
+
+
+def _troubles(found: Sequence[str | None], *, as_json: bool) -> bool:
+    """Print what went wrong beside the sending; whether anything did."""
+    told = [text for text in found if text is not None]
+    for text in () if as_json else told:
+        _show.console().print(_show.state("attention", f"! {text}"), soft_wrap=True)
+    return bool(told)
 
 
 def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool, is_repeated: bool) -> None:

@@ -123,6 +123,18 @@ class Databases:
         except ModuleNotFoundError as error:
             raise _missing_driver(url, error, where) from error
 
+    def writer(self, name: str, database: Database, where: str) -> SqlEngine:
+        """An engine that may write.
+
+        Raises:
+            JobError: the driver is missing.
+        """
+        url = self._url(name, database, where, writes=True)
+        try:
+            return create_engine(url, connect_args=_connect_args(url, database.seconds), pool_size=1)
+        except ModuleNotFoundError as error:
+            raise _missing_driver(url, error, where) from error
+
     def connection(self, name: str, database: Database, where: str) -> Connection:
         """The run's connection to a database: read-only, one snapshot where the server offers that.
 
@@ -158,7 +170,7 @@ class Databases:
         except SQLAlchemyError as error:
             raise self.told(error, name, database, where, 0) from error
 
-    def _url(self, name: str, database: Database, where: str) -> URL:
+    def _url(self, name: str, database: Database, where: str, *, writes: bool = False) -> URL:
         try:
             url = make_url(self.secrets.resolve(database.url, where, in_url=True))
         except ArgumentError as error:
@@ -171,7 +183,8 @@ class Databases:
         if database.password is not None:
             url = url.set(password=self.secrets.resolve(database.password, where))
         if url.get_backend_name() == "sqlite" and url.database and not url.database.startswith("file:"):
-            url = url.set(database=f"file:{self.folder / url.database}", query={"mode": "ro", "uri": "true"})
+            mode = "rw" if writes else "ro"
+            url = url.set(database=f"file:{self.folder / url.database}", query={"mode": mode, "uri": "true"})
         return url
 
     def told(self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None) -> GonnetError:

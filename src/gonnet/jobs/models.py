@@ -213,6 +213,18 @@ class Message(Part):
         return self
 
 
+class WriteBack(Part):
+    """A statement that tells a database what became of each package.
+
+    Attributes:
+        database: Of the workspace, by its name.
+        sql: The statement; `$key`, `$state`, `$at`, `$message_id`, `$run`, `$job` and `$period` are bound.
+    """
+
+    database: str
+    sql: str
+
+
 class Checks(Part):
     """What the leak check looks for besides keys and addresses, and what it may pass over.
 
@@ -250,6 +262,7 @@ class JobFile(Part):
     guard: Guard = Guard()
     messages: dict[Name, Message] = {}
     deliver: tuple[Way, ...] = ()
+    write_back: WriteBack | None = None
     checks: Checks = Checks()
     keep: Days | None = None
 

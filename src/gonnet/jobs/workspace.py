@@ -192,6 +192,7 @@ class WorkspaceFile(Part):
     """The whole of `gonnet.yaml`.
 
     Attributes:
+        log: A file for machines: a line of JSON for each thing that happens; none when left out.
         holidays: The country (`IE`, `GB-SCT`) whose public holidays are no working days.
     """
 
@@ -200,6 +201,7 @@ class WorkspaceFile(Part):
     folders: dict[Name, FolderRoot] = {}
     limits: Limits = Limits()
     summary: Summary | None = None
+    log: str | None = None
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)
     holidays: str | None = None

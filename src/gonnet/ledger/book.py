@@ -27,6 +27,7 @@ from gonnet.ledger.records import PackageRecord, RunRecord, RunState, State
 from gonnet.ledger.rows import grouped, package_of, run_of
 from gonnet.ledger.writing import RunWriter
 
+_PATIENCE = 30  # seconds that another process may keep the ledger locked
 Clock = Callable[[], dt.datetime]
 
 
@@ -59,7 +60,7 @@ class Ledger:
         self.changes = Changes(self._engine, self.place, self.now)
 
     def _open(self) -> Engine:
-        engine = create_engine(f"sqlite:///{self.place}", connect_args={"timeout": 30})
+        engine = create_engine(f"sqlite:///{self.place}", connect_args={"timeout": _PATIENCE})
         event.listen(engine, "connect", _durable)
         try:
             schema.metadata.create_all(engine)
@@ -259,6 +260,29 @@ class Ledger:
                 .order_by(table.c.id)
             )
             return tuple((str(at), str(what)) for at, what in rows)
+
+    @told
+    def written_back(self, run_id: int) -> dict[int, State]:
+        """Number of a package → the state of it that was written back."""
+        package, done = schema.packages.c, schema.write_backs.c
+        query = select(done.package_id, done.state).join(schema.packages, package.id == done.package_id)
+        with self._engine.connect() as work:
+            return {int(at): State(state) for at, state in work.execute(query.where(package.run_id == run_id))}
+
+    @told
+    def note_written_back(self, states: Mapping[int, State]) -> None:
+        """Write down that states of packages, by number, were written back."""
+        table, at = schema.write_backs, self.now()
+        with self._engine.begin() as work:
+            work.execute(table.delete().where(table.c.package_id.in_(states)))
+            rows = [{"package_id": number, "state": state, "at": at} for number, state in states.items()]
+            work.execute(insert(table), rows)
+
+    @told
+    def remark(self, run_id: int, what: str) -> None:
+        """Write down something that happened to a run as a whole."""
+        with self._engine.begin() as work:
+            self._note(work, run_id, what[:600])
 
     @told
     def mark_reviewed(self, run_id: int) -> None:

@@ -1,13 +1,11 @@
 """Writing down what is handed over: before it is offered, and when it was answered.
 
-Each step is a transaction of its own, committed before the next thing happens.
+Each step is committed before the next thing happens.
 """
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
 
 from sqlalchemy import Connection, Engine, insert, select, update
@@ -16,6 +14,7 @@ from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import told
 from gonnet.ledger.records import HandOver, State
 from gonnet.ledger.settling import Part, settle_package
+from gonnet.ledger.together import Together
 
 
 class Deliveries:
@@ -29,29 +28,17 @@ class Deliveries:
 
     def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
-        self._turn = threading.Lock()
-        self._link: Connection | None = None
-
-    @contextmanager
-    def _writing(self) -> Iterator[Connection]:
-        """A transaction; those of other threads wait here, where waiting costs nothing, and not for the file."""
-        with self._turn:
-            if self._link is None:
-                self._link = self._engine.connect()
-            with self._link.begin():
-                yield self._link
+        self._together = Together(engine)
 
     def close(self) -> None:
         """Give the connection back."""
-        with self._turn:
-            if self._link is not None:
-                self._link.close()
-                self._link = None
+        self._together.close()
 
     @told
     def doubt_open(self, run_id: int) -> int:
         """Call unsure what an earlier send left between hand-over and answer; returns how many there were."""
-        with self._writing() as work:
+
+        def write(work: Connection) -> int:
             rows = work.execute(
                 select(schema.deliveries.c.id, schema.packages.c.id)
                 .join(schema.messages, schema.messages.c.id == schema.deliveries.c.message_id)
@@ -62,11 +49,14 @@ class Deliveries:
                 self._settle(work, run_id, package_id, delivery_id, HandOver.UNSURE, None, "cut off before the answer")
             return len(rows)
 
+        return self._together.run(write)
+
     @told
     def hand_over(self, delivery_id: int) -> bool:
         """Write the intent of one delivery; False when it is no longer to be sent."""
-        with self._writing() as work:
-            return statements.run(work, statements.HAND_OVER, delivery=delivery_id, now=self._now()).rowcount == 1
+        return self._together.run(
+            lambda work: statements.run(work, statements.HAND_OVER, delivery=delivery_id, now=self._now()).rowcount == 1
+        )
 
     @told
     def answered(
@@ -90,8 +80,9 @@ class Deliveries:
             reply: What the server said.
             only: Its address, where the package is known to have no other delivery.
         """
-        with self._writing() as work:
-            return self._settle(work, run_id, package_id, delivery_id, state, code, reply, only)
+        return self._together.run(
+            lambda work: self._settle(work, run_id, package_id, delivery_id, state, code, reply, only)
+        )
 
     def _settle(
         self,
@@ -117,7 +108,8 @@ class Deliveries:
         self, run_id: int, package_id: int, filing_id: int, state: HandOver, put_at: str, reply: str = ""
     ) -> State:
         """Write what came of putting a file into a folder; returns the state it gives its package."""
-        with self._writing() as work:
+
+        def write(work: Connection) -> State:
             said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self._now()}
             statements.run(work, statements.FILED, **said)
             mine, parts = settle_package(work, package_id)
@@ -126,6 +118,8 @@ class Deliveries:
             )
             self._note(work, run_id, package_id, f"{parts['folder', filing_id]}: {state}{more}")
             return mine
+
+        return self._together.run(write)
 
     @told
     def put_there(self, root: str, place: str) -> frozenset[str]:
@@ -138,7 +132,8 @@ class Deliveries:
     @told
     def hold(self, run_id: int, package_id: int, reason: str) -> None:
         """Hold a package that was ready."""
-        with self._writing() as work:
+
+        def write(work: Connection) -> None:
             work.execute(
                 update(schema.packages)
                 .where(schema.packages.c.id == package_id, schema.packages.c.state == State.READY)
@@ -146,18 +141,23 @@ class Deliveries:
             )
             self._note(work, run_id, package_id, f"held: {reason}")
 
+        self._together.run(write)
+
     @told
     def record_trial(
         self, run_id: int, package_id: int, message_id: int, address: str, state: HandOver, code: int | None, reply: str
     ) -> None:
         """Write down a trial; it leaves the package and its deliveries as they are."""
-        with self._writing() as work:
+
+        def write(work: Connection) -> None:
             work.execute(
                 insert(schema.trials).values(
                     message_id=message_id, address=address, state=state, code=code, reply=reply[:500], at=self._now()
                 )
             )
             self._note(work, run_id, package_id, f"trial to {address}: {state}")
+
+        self._together.run(write)
 
     def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
         statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=self._now(), said=what[:600])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
-VERSION = 3
+VERSION = 4
 
 metadata = MetaData()
 
@@ -107,6 +107,14 @@ filings = Table(
     Column("reply", Text, nullable=False, default=""),
     Column("at", String),
     Index("filings_by_place", "root", "put_at"),
+)
+
+write_backs = Table(
+    "write_backs",
+    metadata,
+    Column("package_id", ForeignKey("packages.id"), primary_key=True),
+    Column("state", String, nullable=False),
+    Column("at", String, nullable=False),
 )
 
 trials = Table(

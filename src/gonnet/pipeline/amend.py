@@ -64,6 +64,7 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
         seal = sealed(replace(package, documents=documents), messages)
         what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
         tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
+        tools.log.say("amended", run=run.id, package=package.id)
         return tools.ledger.packages(run.id, [key])[0]
 
 

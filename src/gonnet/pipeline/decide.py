@@ -55,6 +55,7 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
             reason = "" if to is State.READY else why
             what = f"{_VERBS[to]} by {who}: {why}"
             tools.ledger.changes.move(run.id, package, _FROM[to], to, reason, what)
+            tools.log.say("changed by hand", run=run.id, package=package.id, to=str(to))
         return packages
 
 
@@ -116,6 +117,8 @@ def settle(
         said = "sent" if was_sent else "not sent"
         state = HandOver.SENT if was_sent else HandOver.WAITING
         what = f"settled as {said} by {who}" + (f": {why}" if why else "")
+        for package in packages:
+            tools.log.say("settled by hand", run=run.id, package=package.id, to=str(state))
         return [(package, tools.ledger.changes.settle(run.id, package, state, what)) for package in packages]
 
 
@@ -139,6 +142,7 @@ def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str)
             tools.ledger.changes.add(
                 run.id, package, f"to be sent again, by {who}: {why}", copies, sealed(package, messages)
             )
+            tools.log.say("to be sent again", run=run.id, package=package.id)
         return packages
 
 

@@ -63,6 +63,7 @@ def file_all(run: RunRecord, package: PackageRecord, tools: Tools) -> tuple[bool
     for filing in to_file(package):
         answer, put_at, reply = _put(filing, tools)
         state = tools.ledger.deliveries.filed(run.id, package.id, filing.id, answer, put_at, reply)
+        tools.log.say("filed", run=run.id, package=package.id, filing=filing.id, state=str(answer))
         failed |= answer is not HandOver.SENT
     return not failed, state
 

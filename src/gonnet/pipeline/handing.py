@@ -172,6 +172,8 @@ class _Crew:
         if reply is None:
             return None
         outcome = OUTCOMES[reply.verdict]
+        numbers = {"run": self._run.id, "package": package.id, "delivery": one.delivery}
+        self._tools.log.say("handed over", **numbers, state=str(outcome), code=reply.code)
         only = one.address if len(list(package.deliveries())) == 1 and not package.filings else None
         return ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text, only)
 

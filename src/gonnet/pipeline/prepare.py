@@ -51,7 +51,10 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         findings = [(str(finding.weight), finding.text) for finding in found.findings]
         findings += _after(job, tools, run)
         run.close(seconds=time.monotonic() - began, account=account, findings=findings)
-    return tools.ledger.run(str(run.id))
+    record = tools.ledger.run(str(run.id))
+    states = {str(state): count for state, count in record.counts.items()}
+    tools.log.say("prepared", run=record.id, job=job.name, seconds=record.seconds, **states)
+    return record
 
 
 def _before(job: Job, tools: Tools) -> commands.Ran | None:

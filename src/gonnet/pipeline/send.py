@@ -78,6 +78,7 @@ def send(
         tools.ledger.deliveries.doubt_open(run.id)
         packages = _allowed(run, sendable(run, tools, only, again=again), tools)
         guards.require_within_limits(packages, tools)
+        tools.log.say("send began", run=run.id, packages=len(packages))
         report = hand_over_all(run, packages, tools, told)
         for pause in _pauses(packages, tools):
             refused = [p for p in sendable(run, tools, only, again=again) if p.state is State.FAILED]
@@ -86,6 +87,8 @@ def send(
                 break
             tools.sleep(pause)
             report = report.followed_by(hand_over_all(run, later, tools, told))
+        states = {str(state): count for state, count in report.states.items()}
+        tools.log.say("send ended", run=run.id, interrupted=report.interrupted is not None, **states)
         return report
 
 
@@ -151,9 +154,11 @@ def trial(
                 data = delivery.compose(sealed, attached, tools.clock())
                 reply = links[message.server].offer(message.sender, address.mailbox, data, lambda: True)
                 assert reply is not None
+                outcome = OUTCOMES[reply.verdict]
                 tools.ledger.deliveries.record_trial(
-                    run.id, package.id, message.id, address.mailbox, OUTCOMES[reply.verdict], reply.code, reply.text
+                    run.id, package.id, message.id, address.mailbox, outcome, reply.code, reply.text
                 )
+                tools.log.say("trial", run=run.id, package=package.id, state=str(outcome), code=reply.code)
                 replies.append(reply)
                 told(package, reply)
     return tuple(replies)

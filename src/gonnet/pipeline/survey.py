@@ -22,6 +22,7 @@ from gonnet.pipeline.audience import audience, descriptions, in_order
 from gonnet.pipeline.editions import Edition, editions, settled, untold
 from gonnet.pipeline.filing import roots_of
 from gonnet.pipeline.tools import Progress, Tools, no_progress
+from gonnet.pipeline.writing_back import require_writable
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
 from gonnet.rules.decisions import Cause, unknowns
@@ -110,6 +111,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         tables = (*job.file.data, *(table for table, _ in job.lists))
         columns = {name: [column.name for column in engine.columns(name)] for name in tables}
         _raise_all(references.to_the_data(job, columns, Wording(look.house)))
+        require_writable(job, tools)
         cuts = _cuts(job, engine)
         counts = split.counted(cuts.values())
         people, addressed, astray = audience(job, engine, counts, look.house.locale, values.bound())

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, ParamSpec, TypeVar
 
 from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
+from gonnet.pipeline.log import Log
 
 if TYPE_CHECKING:
     from gonnet.data import Calendar
@@ -45,6 +46,7 @@ class Tools:
         clock: Gives the time with zone.
         executor: Gives an executor for a number of packages; any `concurrent.futures` executor will do, as long as
             its workers see the workspace's folder.
+        log: What happens, for machines.
         sleep: Waits so many seconds.
     """
 
@@ -53,6 +55,7 @@ class Tools:
     store: Store
     clock: Callable[[], dt.datetime]
     executor: Callable[[int], Executor]
+    log: Log
     sleep: Callable[[float], None] = time.sleep
 
     def look(self, job: Job) -> Look:
@@ -105,6 +108,7 @@ def open_tools(workspace: Workspace, processes: int | None = None) -> Iterator[T
             store=Store(workspace.kept / "store"),
             clock=clock,
             executor=lambda packages: local_executor(packages, processes),
+            log=Log(workspace.folder / workspace.file.log if workspace.file.log else None, clock),
         )
     finally:
         ledger.close()

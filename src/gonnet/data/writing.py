@@ -1,0 +1,64 @@
+"""Writing to a database: one statement with bound values for each of many things, in one transaction a batch."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from sqlalchemy import text
+from sqlalchemy.exc import SQLAlchemyError
+
+from gonnet.data.binding import bound
+from gonnet.data.databases import Databases, bindable
+from gonnet.errors import DataError
+from gonnet.jobs.secrets import Secrets
+from gonnet.jobs.workspace import Database
+
+
+def require_names(sql: str, known: Sequence[str], where: str) -> None:
+    """Refuse a statement that names a value which there is not.
+
+    Raises:
+        DataError: names it, and those that there are.
+    """
+    _, names = bound(sql, lambda name: f":{name}")
+    unknown = [name for name in names if name not in known]
+    if unknown:
+        fix = f"There are {', '.join(f'${name}' for name in known)}"
+        raise DataError(f"unknown value ${unknown[0]}", where=where, fix=fix)
+
+
+def write(
+    sql: str,
+    lines: Sequence[Mapping[str, object]],
+    place: tuple[str, Database],
+    secrets: Secrets,
+    folder: Path,
+    where: str,
+) -> None:
+    """Run a statement once for each line, in one transaction: all of them are written, or none is.
+
+    Args:
+        sql: The statement; `$name` stands for a value of the line.
+        lines: Name → value, each with the same names.
+        place: Name and settings of the database.
+        secrets: Where passwords come from.
+        folder: The workspace, from which the file of a SQLite database counts.
+        where: What to name in an error.
+
+    Raises:
+        JobError: the driver is missing, or the password is refused.
+        DataError: the database refuses the statement.
+        UnreachableError: it is not there, or went away.
+    """
+    databases = Databases(secrets, folder)
+    name, database = place
+    engine = databases.writer(name, database, where)
+    statement, names = bound(sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
+    try:
+        with engine.connect() as connection, connection.begin():
+            connection.execute(text(statement), [bindable(connection, names, line) for line in lines])
+    except SQLAlchemyError as error:
+        raise databases.told(error, name, database, where, 0) from error
+    finally:
+        engine.dispose()

@@ -1,0 +1,93 @@
+"""Telling a database of the user's what became of every package, once for each state that a package comes to.
+
+Nothing of a run depends on it: what cannot be written is told, recorded, and tried again with the next send.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterator
+
+from gonnet.data.writing import require_names, write
+from gonnet.errors import GonnetError
+from gonnet.jobs import Job, load_job
+from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.pipeline.tools import Tools
+
+_TOGETHER = 500  # packages in one transaction
+_VALUES = ("key", "state", "at", "message_id", "run", "job", "period")
+
+
+def require_writable(job: Job, tools: Tools) -> None:
+    """Refuse a job that wants something written back which cannot be.
+
+    Raises:
+        JobError: the workspace has no such database.
+        DataError: the statement names a value that there is not.
+    """
+    spec = job.file.write_back
+    if spec is not None:
+        tools.workspace.database(spec.database, job.at("write_back", "database"))
+        require_names(spec.sql, _VALUES, job.at("write_back", "sql"))
+
+
+def write_back(run: RunRecord, tools: Tools) -> str | None:
+    """Write what became of a run's packages, where its job wants that; why it could not be, or None.
+
+    A package is written when it has come to a state that was not written yet. The database is told before the ledger
+    notes that it was: cut off in between, the same is written once more.
+    """
+    if not tools.workspace.job_path(run.job).is_file():
+        return None  # the job is gone, and with it what it wanted
+    try:
+        job = load_job(tools.workspace, run.job)
+        if job.file.write_back is None:
+            return None
+        with tools.ledger.alone(run.id):
+            return _written(run, job, tools)
+    except GonnetError as error:
+        return f"nothing was written back: {error.what}"
+
+
+def _written(run: RunRecord, job: Job, tools: Tools) -> str | None:
+    spec = job.file.write_back
+    assert spec is not None
+    place = spec.database, tools.workspace.database(spec.database, job.at("write_back", "database"))
+    known = tools.ledger.written_back(run.id)
+    changed = [p for p in tools.ledger.packages(run.id) if p.state is not State.READY and known.get(p.id) != p.state]
+    done = 0
+    for part in _batches(changed):
+        lines = [_values(package, run) for package in part]
+        where = job.at("write_back", "sql")
+        try:
+            write(spec.sql, lines, place, tools.workspace.secrets, tools.workspace.folder, where)
+        except GonnetError as error:
+            failed = f"{len(changed) - done} packages were not written back to {spec.database}: {error.what}"
+            tools.ledger.remark(run.id, failed)
+            tools.log.say("not written back", run=run.id, count=len(changed) - done)
+            return failed
+        tools.ledger.note_written_back({package.id: package.state for package in part})
+        done += len(part)
+    if done:
+        tools.ledger.remark(run.id, f"written back to {spec.database}: {done} packages")
+        tools.log.say("written back", run=run.id, count=done)
+    return None
+
+
+def _batches(packages: list[PackageRecord]) -> Iterator[list[PackageRecord]]:
+    for at in range(0, len(packages), _TOGETHER):
+        yield packages[at : at + _TOGETHER]
+
+
+def _values(package: PackageRecord, run: RunRecord) -> dict[str, object]:
+    times = [part.at for part in package.deliveries() if part.at is not None]
+    message = package.messages[-1].message_id if package.messages else None
+    return {
+        "key": package.key,
+        "state": str(package.state),
+        "at": max(times).astimezone(dt.UTC).isoformat(timespec="seconds") if times else None,
+        "message_id": message,
+        "run": run.id,
+        "job": run.job,
+        "period": run.period,
+    }
