@@ -37,12 +37,20 @@ class DraftsSpec(FolderSpec):
     """Where messages are put as files that mail programs open as unsent, for those who send them themselves.
 
     Attributes:
+        imap: A mailbox of the workspace, by its name under `imap:` of `gonnet.yaml`, into whose drafts they are put.
         sender: From whom they are.
         reply_to: Where answers go.
     """
 
     sender: str = Field(alias="from")
     reply_to: str | None = None
+    imap: str | None = None
+
+    @model_validator(mode="after")
+    def _one_place(self) -> DraftsSpec:
+        if self.imap is not None and self.model_fields_set & {"root", "path", "existing"}:
+            raise ValueError("drafts are put into a folder (`root`, `path`) or into a mailbox (`imap`), not into both")
+        return self
 
 
 class Way(Part):

@@ -83,6 +83,30 @@ class MailServer(Part):
         return secrets.required(value)
 
 
+class ImapServer(Part):
+    """A mailbox into whose drafts folder messages are put (RFC 3501).
+
+    Attributes:
+        port: 993 for `tls`, else 143 when left out.
+        password: Only `${NAME}` or `${keyring:SERVICE/USER}`.
+        folder: Its name; the one that the server marks as that for drafts when left out.
+    """
+
+    host: str
+    port: int | None = Field(default=None, ge=1, le=65535)
+    security: Literal["tls", "starttls"] = "tls"
+    user: str
+    password: str = Field(repr=False)
+    ca_file: str | None = None
+    seconds: int = Field(default=60, ge=1, le=3600)
+    folder: str | None = None
+
+    @field_validator("password")
+    @classmethod
+    def _never_in_the_file(cls, value: str) -> str | None:
+        return secrets.required(value)
+
+
 class Database(Part):
     """A database that data sets are read from.
 
@@ -197,6 +221,7 @@ class WorkspaceFile(Part):
     """
 
     mail_servers: dict[Name, MailServer] = {}
+    imap: dict[Name, ImapServer] = {}
     databases: dict[Name, Database] = {}
     folders: dict[Name, FolderRoot] = {}
     limits: Limits = Limits()
@@ -296,6 +321,14 @@ class Workspace:
         """
         fix = "Add one under `folders:`, such as `archive: {path: archive}`"
         return _one_of(self.file.folders, name, ("folder", "root", fix), where)
+
+    def mailbox(self, name: str | None, where: str) -> tuple[str, ImapServer]:
+        """The mailbox `name` for drafts, or the only one.
+
+        Raises:
+            JobError: there is none, or no such one, or none was named among several.
+        """
+        return _one_of(self.file.imap, name, ("mailbox", "imap", "Add one under `imap:`"), where)
 
 
 def _one_of(known: Mapping[str, _T], name: str | None, words: tuple[str, str, str], where: str) -> tuple[str, _T]:

@@ -15,7 +15,7 @@ from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
 from gonnet.pipeline.composing import Ahead, Waiting, waiting_in
-from gonnet.pipeline.filing import file_all
+from gonnet.pipeline.filing import Mailboxes, file_all
 from gonnet.pipeline.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 
@@ -61,8 +61,11 @@ def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tool
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
     with ExitStack() as stack:
+        mailboxes = stack.enter_context(closing(Mailboxes(packages, tools)))
         ahead = stack.enter_context(Ahead(packages, tools, count + 1))
-        crew = _Crew(run, ahead, tools, told, {name: Paces(server.per_minute) for name, server in servers.items()})
+        crew = _Crew(
+            run, ahead, mailboxes, tools, told, {name: Paces(server.per_minute) for name, server in servers.items()}
+        )
         lines = {name: stack.enter_context(closing(crew.line(name))) for name in names}
         for line in lines.values():  # whatever is wrong with any of them is told before the first message
             line.link.open()
@@ -91,12 +94,13 @@ class _Crew:
         self,
         run: RunRecord,
         ahead: Ahead,
+        mailboxes: Mailboxes,
         tools: Tools,
         told: Told,
         paces: Mapping[str, Paces],
     ) -> None:
         self._run, self._tools, self._told, self._paces = run, tools, told, paces
-        self._ahead = ahead
+        self._ahead, self._mailboxes = ahead, mailboxes
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._states: Counter[State] = Counter()
@@ -153,7 +157,7 @@ class _Crew:
         tools, run = self._tools, self._run
         try:
             waiting = messages.result()
-            filed, state = file_all(run, package, tools)
+            filed, state = file_all(run, package, tools, self._mailboxes)
             state = state or package.state
             for one in waiting if filed else ():
                 line = lines[one.message.server]
