@@ -1,9 +1,9 @@
 """Gonnet against the administrator's script: `python benchmarks/delivery.py [RECIPIENTS …]`, else 1,000 and 10,000.
 
-Each recipient has 40 rows, a PDF, a workbook and a message. The script is run for samples of recipients and scaled:
-before Gonnet, between its runs and after them, since what a machine gives for some seconds it does not give for
-minutes. Gonnet's figures are those of its own program from the command line, with leak check and ledger; drawing alone
-is measured inside one process on both sides. Needs `pip install -e '.[benchmarks]'`.
+Each recipient has 40 rows, a PDF, a workbook and a message; Gonnet hands over on four connections. The script is run
+for samples of recipients and scaled: before Gonnet, between its runs and after them, since what a machine gives for
+some seconds it does not give for minutes. Gonnet's figures are those of its own program from the command line, with
+leak check and ledger; drawing alone is measured inside one process on both sides. Needs the extra `benchmarks`.
 """
 
 from __future__ import annotations

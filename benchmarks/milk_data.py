@@ -11,7 +11,7 @@ ROWS = 40  # collections of a farm
 _SETTINGS = """\
 style: {{organisation: Tarnvale Dairy Cooperative, locale: en_IE, currency: EUR}}
 mail_servers:
-  relay: {{host: 127.0.0.1, port: {port}, security: none}}
+  relay: {{host: 127.0.0.1, port: {port}, security: none, connections: 4}}
 """
 _JOB = """\
 title: Milk statements

@@ -51,7 +51,7 @@ def main() -> None:
 def _prepare(folder: Path, count: int, port: int, connections: int = 1) -> None:
     milk_data.write(folder, count, port)
     settings = folder / "gonnet.yaml"
-    text = settings.read_text("utf-8").replace("security: none", f"security: none, connections: {connections}")
+    text = settings.read_text("utf-8").replace("connections: 4", f"connections: {connections}")
     settings.write_text(text, "utf-8")
     words = [sys.executable, "-m", "gonnet", "prepare", "statements", "--quiet", "--workspace", str(folder)]
     subprocess.run(words, check=True, stdout=subprocess.DEVNULL)

@@ -267,3 +267,41 @@ def test_made_afresh_it_has_the_rows_of_now_and_the_date_of_then(dairy: Dairy) -
     assert [address for address, _ in script.stored].count("laka@members.tarnvale.example") == 2
     assert "117 made anew as run 2, by" in dairy.gonnet("show", "1", code=3).stdout
     assert "made anew in place of run 1, by" in dairy.gonnet("show", "2").stdout
+
+
+def test_an_address_that_is_kept_is_used_until_the_list_has_another(dairy: Dairy) -> None:
+    dairy.write("members.csv", MEMBERS.replace("laka@members.tarnvale.example", ""))
+    dairy.gonnet("prepare", "statements", code=3)
+    words = ("--to", "Iga <iga@laka.example>", "--keep", "--why", "called them")
+    dairy.gonnet("amend", "last", "117", *words)
+    dairy.gonnet("amend", "last", "00042", "--to", "z@zoe.example", "--keep")
+    dairy.gonnet("amend", "last", "117", *words)  # once is enough, twice is the same
+    assert len((dairy.folder / "corrections.csv").read_text("utf-8").splitlines()) == 3
+    checked = dairy.gonnet("check", "statements", code=None).stdout
+    assert "117 is written to at Iga <iga@laka.example> in place of no address, as put right by" in checked
+    assert "(called them)" in checked
+    later = {p["key"]: p for p in dairy.json("prepare", "statements", code=3)["packages"]}
+    assert (later["117"]["state"], later["117"]["to"]) == ("ready", ["iga@laka.example"])
+    assert later["00042"]["to"] == ["z@zoe.example"]
+    assert later["118"]["to"] == ["hallbank@members.tarnvale.example"]
+    dairy.write("members.csv", MEMBERS.replace("laka@members.tarnvale.example", "new@laka.example"))
+    last = {p["key"]: p for p in dairy.json("prepare", "statements", code=3)["packages"]}
+    assert last["117"]["to"] == ["new@laka.example"]
+    assert (
+        "the list counts; take the line out of corrections.csv" in dairy.gonnet("check", "statements", code=None).stdout
+    )
+    dairy.job(name="others")
+    others = {p["key"]: p for p in dairy.json("prepare", "others", code=3)["packages"]}
+    assert others["00042"]["to"] == ["zoe@members.tarnvale.example"], "a correction is for one job"
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("job;key\n", "corrections.csv:1: a column lacks"),
+        ("HEAD\nstatements,117,,nobody,m,2026,\n", "corrections.csv:2"),
+    ],
+)
+def test_corrections_that_cannot_be_read_are_told(dairy: Dairy, text: str, says: str) -> None:
+    dairy.write("corrections.csv", text.replace("HEAD", "job,key,was,now,by,on,why"))
+    assert says in dairy.gonnet("check", "statements", code=2).stderr

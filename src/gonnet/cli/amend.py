@@ -13,6 +13,7 @@ from gonnet.cli import _decide, _exit, _options
 @_decide.run_argument
 @click.argument("key")
 @click.option("--to", metavar="ADDRESS", help="Who gets it; several apart by `;`.")
+@click.option("--keep", is_flag=True, help="Later runs write to this address too, until the list has another.")
 @click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")
 @click.option("--bcc", metavar="ADDRESS", help="Who gets a copy unseen.")
 @click.option("--message-text", "text", metavar="TEXT|@FILE", help="What the message says, in place of its text.")
@@ -30,6 +31,7 @@ def amend(
     run_id: str,
     key: str,
     to: str | None,
+    keep: bool,
     cc: str | None,
     bcc: str | None,
     text: str | None,
@@ -40,7 +42,9 @@ def amend(
 ) -> int:
     """Put a package of a run right before it leaves, and seal it anew. It stays held where it is held; release it then.
 
-    This is for one run: the list is put right where it comes from.
+    This is for one run. With --keep the address is used by later runs of the job too, and every one of them says so,
+    until the list has another: it stands in `corrections.csv` of the workspace. A list is best put right where it
+    comes from.
 
     \b
     Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
@@ -55,7 +59,9 @@ def amend(
             text = Path(text[1:]).read_text("utf-8")
         except (OSError, UnicodeError) as error:
             raise click.BadParameter(f"{text[1:]} cannot be read", param_hint="--message-text") from error
-    wanted = Amendment(to=to, cc=cc, bcc=bcc, text=text, enclose=enclose)
+    wanted = Amendment(to=to, cc=cc, bcc=bcc, text=text, enclose=enclose, keep=keep)
+    if keep and to is None:
+        raise click.UsageError("--keep goes with --to")
     if wanted == Amendment():
         raise click.UsageError("say what is to be otherwise: --to, --cc, --bcc, --message-text or --enclose")
     with _open.tools_at(workspace) as tools:

@@ -21,6 +21,7 @@ from gonnet.pipeline.enclosures import enclosed
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
+from gonnet.recipients.corrections import Correction, keep
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,6 +34,7 @@ class Amendment:
         bcc: Addresses in blind copy.
         text: The body, in CommonMark; nothing is merged into it.
         enclose: Files that go with it too.
+        keep: Whether later runs of the job write to `to` as well, until the list has another address.
     """
 
     to: str | None = None
@@ -40,6 +42,7 @@ class Amendment:
     bcc: str | None = None
     text: str | None = None
     enclose: tuple[Path, ...] = ()
+    keep: bool = False
 
 
 def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, who: str) -> PackageRecord:
@@ -63,6 +66,8 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
             raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
         seal = sealed(replace(package, documents=documents), messages)
         what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
+        if wanted.keep and wanted.to is not None:
+            _keep(run, package, wanted.to, why, who, tools)
         tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
         tools.log.say("amended", run=run.id, package=package.id)
         return tools.ledger.packages(run.id, [key])[0]
@@ -84,10 +89,27 @@ def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
         )
 
 
+def _keep(run: RunRecord, package: PackageRecord, to: str, why: str, who: str, tools: Tools) -> None:
+    """Keep the address for later runs.
+
+    Raises:
+        RunError: the package is not one of a key of a list.
+        StorageError: it cannot be kept.
+    """
+    if package.keys:
+        what = f"package {package.key} is a bundle, which is found by its address"
+        raise RunError(what, fix="Put its list right")
+    was = "; ".join(package.messages[0].to)
+    at = tools.clock().isoformat(timespec="seconds")
+    one = Correction(job=run.job, key=package.key, was=was, now=to.strip(), by=who, on=at, why=why)
+    keep(tools.workspace.folder, one)
+
+
 def _words(wanted: Amendment) -> Iterator[str]:
     for name in ("to", "cc", "bcc"):
         if (text := getattr(wanted, name)) is not None:
-            yield f"{name} changed to {text or 'nobody'}"
+            kept = ", for later runs too" if name == "to" and wanted.keep else ""
+            yield f"{name} changed to {text or 'nobody'}{kept}"
     if wanted.text is not None:
         yield "message changed"
     if wanted.enclose:

@@ -10,6 +10,7 @@ from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding
 from gonnet.jobs import Job
 from gonnet.recipients import Addressed, Recipient
+from gonnet.recipients.corrections import kept
 
 
 def audience(
@@ -34,11 +35,12 @@ def audience(
     bundles: list[Addressed] = []
     findings: list[Finding] = []
     taken = set(counts)
+    by_hand = recipients.Corrections(kept(job.folder, job.name))
     for index, (table, spec) in enumerate(job.lists):
         where = job.at_list(
             index, "where" if spec.where else next(p for p in ("key", "keys", "group") if getattr(spec, p))
         )
-        lines = recipients.read(engine, table, spec, house, values, where=where, number=index)
+        lines = recipients.read(engine, table, spec, house, values, where=where, number=index, corrections=by_hand)
         everybody += lines
         if spec.bundled is None:
             by_key += recipients.arranged(lines, spec)
@@ -54,6 +56,7 @@ def audience(
     if not job.has_own:
         covered = {key for bundle in bundles for key in bundle.keys}
         own = tuple(part for part in own if part.key not in covered)
+    findings += by_hand.findings()
     return tuple(everybody), (*own, *sorted(bundles, key=lambda part: part.key)), tuple(findings)
 
 

@@ -3,12 +3,14 @@
 from gonnet.recipients.addresses import Address
 from gonnet.recipients.bundles import Sight, bundles, sight, without_rows
 from gonnet.recipients.contacts import arranged
+from gonnet.recipients.corrections import Corrections
 from gonnet.recipients.matching import Addressed, match
 from gonnet.recipients.roll import Recipient, read
 
 __all__ = [
     "Address",
     "Addressed",
+    "Corrections",
     "Recipient",
     "Sight",
     "arranged",

@@ -9,6 +9,7 @@ from gonnet.data import Engine, quoted
 from gonnet.data.keys import BETWEEN, key_text
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
+from gonnet.recipients.corrections import Corrections
 from gonnet.wording.languages import locale_of
 
 
@@ -52,6 +53,7 @@ def read(
     *,
     where: str = "",
     number: int = 0,
+    corrections: Corrections | None = None,
 ) -> tuple[Recipient, ...]:
     """Every line of the list that has a key and is wanted, in the order of the list.
 
@@ -63,6 +65,7 @@ def read(
         values: Parameters that its condition may name.
         where: What to name in an error.
         number: Which of the job's lists it is.
+        corrections: Addresses that were put right by hand.
 
     Raises:
         DataError: the key column cannot be used as a key, or the list's condition does not run.
@@ -77,6 +80,8 @@ def read(
     for key, line, *cells in rows:
         if key is not None:
             fields = dict(zip(columns, cells, strict=True)) | _key_fields(spec, str(key))
+            if corrections is not None and spec.to in fields:
+                fields[spec.to] = corrections.put_right(str(key), fields[spec.to])
             person = _recipient(spec, str(key), int(str(line)), fields, locale_of(spec.settings.language or house))
             found.append(replace(person, source=spec.rows or "recipients", listed=number))
     return tuple(found)
