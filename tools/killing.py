@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import random
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -16,8 +17,6 @@ import time
 from collections import Counter
 from pathlib import Path
 from typing import Any
-
-from gonnet.demo.workspace_files import free_port
 
 _GONNET = [sys.executable, "-m", "gonnet"]
 _MESSAGES = 300
@@ -59,7 +58,8 @@ def main() -> None:
 
 def _one_run(folder: Path, connections: int, most: int, chance: random.Random) -> tuple[int, Counter[str]]:
     """Send one run with as many kills as it takes, at most `most`; how many they were, and what came of it."""
-    port = free_port()
+    with socket.create_server(("127.0.0.1", 0)) as probe:
+        port = int(probe.getsockname()[1])
     _write(folder, port, connections)
     _run(folder, "prepare", "statements")
     words = [*_GONNET, "mailbox", "serve", "--port", str(port), "--pause", str(_PAUSE)]

@@ -61,6 +61,7 @@ def test_every_package_is_written_once_for_each_state_it_comes_to(dairy: Dairy, 
             f"<{sent[1].strip('<>')}>"
             == dairy.json("show", "last", "00042", code=3)["packages"][0]["messages"][0]["message_id"]
         )
+        assert list(pool.execute("select message_id, at from told where state = 'held'")) == [(None, None)]
         dairy.gonnet("send", "last", "--yes", code=3)
         assert told(pool) == first | {"117": ("sent", 2)}
         dairy.gonnet("send", "last", "--yes", code=3)

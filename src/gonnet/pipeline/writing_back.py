@@ -81,7 +81,7 @@ def _batches(packages: list[PackageRecord]) -> Iterator[list[PackageRecord]]:
 
 def _values(package: PackageRecord, run: RunRecord) -> dict[str, object]:
     times = [part.at for part in package.deliveries() if part.at is not None]
-    message = package.messages[-1].message_id if package.messages else None
+    message = package.messages[-1].message_id if times else None  # of what was never handed over nobody knows it
     return {
         "key": package.key,
         "state": str(package.state),
