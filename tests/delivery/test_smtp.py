@@ -78,6 +78,16 @@ def _well(step: str) -> list[str]:
     return {"DATA": ["354 go on"], "dot": ["250 taken"], "body": [""]}.get(step, ["250 ok"])
 
 
+def test_a_server_that_refuses_a_group_and_hangs_up_has_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    script = Script(
+        answers={"EHLO": ["250-here\r\n250 PIPELINING"], "MAIL": ["550 no", "250 ok"], "RCPT": [HANG_UP, "250 ok"]}
+    )
+    replies, intents = offered(script, "a@x.example", "b@x.example")
+    assert [reply.verdict for reply in replies] == [Verdict.REFUSED, Verdict.ACCEPTED]
+    assert intents == ["b@x.example"]
+    assert script.connections == 2
+
+
 def test_a_connection_lost_before_the_body_is_tried_once_more() -> None:
     script = Script(answers={"RCPT": [HANG_UP, "250 ok"]})
     replies, intents = offered(script, "a@x.example")

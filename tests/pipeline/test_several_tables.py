@@ -130,6 +130,13 @@ def test_a_bundle_has_the_rows_of_its_keys_in_each_table(farms: Dairy, form: str
         assert account["others"]["dues"]["delivered"] == 3
 
 
+def test_the_rows_of_one_key_can_be_looked_at_in_each_table(farms: Dairy) -> None:
+    farms.job(*CHANGES)
+    found = farms.gonnet("rows", "statements", "dues", "--key", "117").stdout
+    assert "D3" in found
+    assert "D2" not in found
+
+
 def test_a_run_in_two_processes_gives_the_same_files(farms: Dairy) -> None:
     files = []
     for processes in (1, 2):

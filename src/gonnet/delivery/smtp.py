@@ -165,7 +165,10 @@ class SmtpLink:
                 smtp.send(f"{rcpt}\r\n")
             code, text = smtp.getreply()
         elif grouped and code != 421:
-            smtp.getreply()  # what it says to a recipient without a sender
+            try:
+                smtp.getreply()  # what it says to a recipient without a sender
+            except (smtplib.SMTPException, OSError):
+                self._drop()  # nothing: what it said before counts
         if 200 <= code < 300:
             return None
         verdict = judged(code, Phase.BEFORE_BODY, at_recipient=at_recipient)

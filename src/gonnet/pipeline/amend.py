@@ -66,9 +66,9 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
             raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
         seal = sealed(replace(package, documents=documents), messages)
         what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
+        tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
         if wanted.keep and wanted.to is not None:
             _keep(run, package, wanted.to, why, who, tools)
-        tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
         tools.log.say("amended", run=run.id, package=package.id)
         return tools.ledger.packages(run.id, [key])[0]
 
@@ -82,6 +82,9 @@ def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
         raise RunError(f"something of package {key} was handed over already", fix="`gonnet show` tells what")
     if any(filing.place.endswith(".eml") for filing in package.filings):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
+    if wanted.keep and package.keys:
+        what = f"package {key} is a bundle, which is found by its address"
+        raise RunError(what, fix="Put its list right, or leave out --keep")
     if wanted.to is not None and len({message.to for message in package.messages}) > 1:
         raise RunError(
             f"package {key} has messages to several people, and --to would send them all to one address",
@@ -93,12 +96,8 @@ def _keep(run: RunRecord, package: PackageRecord, to: str, why: str, who: str, t
     """Keep the address for later runs.
 
     Raises:
-        RunError: the package is not one of a key of a list.
         StorageError: it cannot be kept.
     """
-    if package.keys:
-        what = f"package {package.key} is a bundle, which is found by its address"
-        raise RunError(what, fix="Put its list right")
     was = "; ".join(package.messages[0].to)
     at = tools.clock().isoformat(timespec="seconds")
     one = Correction(job=run.job, key=package.key, was=was, now=to.strip(), by=who, on=at, why=why)

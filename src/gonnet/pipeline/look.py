@@ -42,7 +42,9 @@ def look(
 
 def _key(job: Job, engine: Engine, table: str) -> str:
     known = [column.name for column in engine.columns(table)]
-    wanted = [job.file.split.by, *(spec.key for name, spec in job.lists if name == table and spec.key)]
+    cut = job.file.split.cuts.get(table)
+    wanted = [job.file.split.by, *([cut.by] if cut else [])]
+    wanted += [spec.key for name, spec in job.lists if name == table and spec.key]
     column = next((columns for columns in reversed(wanted) if set(columns) <= set(known)), None)
     if column is None:
         what = f"data set '{table}' has no column '{', '.join(job.file.split.by)}', by which the job splits"
