@@ -118,8 +118,7 @@ def dovecot(folder: Path, more: str = "") -> Iterator[Imap]:
     require("dovecot")
     (folder / "mail").mkdir(parents=True)
     issuer = certificate(folder)
-    for path in (folder, *folder.parents[:3]):
-        path.chmod(0o755)
+    folder.chmod(0o755)
     os.chown(folder / "mail", _NOBODY, _NOBODY)
     port, tls_port = free_port(), free_port()
     text = _DOVECOT.format(folder=folder, port=port, tls_port=tls_port, drafts=DRAFTS, more=more)
@@ -213,12 +212,12 @@ def postfix(folder: Path) -> Iterator[Relay]:
     """Run Postfix, which asks Dovecot about logins, takes what is for the dairy, and knows nobody called `gone`."""
     require("postfix")
     auth, port = free_port(), free_port()
+    folder.chmod(0o755)
     with dovecot(folder / "dovecot", _AUTH.format(auth=auth)):
         etc = folder / "etc"
         for name in ("etc", "spool", "data", "kept"):
             (folder / name).mkdir()
         issuer = certificate(folder)
-        folder.chmod(0o755)
         os.chown(folder / "kept", _NOBODY, _NOBODY)
         shutil.chown(folder / "data", "postfix")
         (folder / "people").write_text("if !/^gone@/\n/./ all/\nendif\n")
