@@ -6,8 +6,10 @@ that cannot be evaluated for some key (a division by zero, a text that is no num
 
 from __future__ import annotations
 
+import gc
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
 from types import MappingProxyType
@@ -68,6 +70,19 @@ class _Condition:
     applies: str = "all"
 
 
+@contextmanager
+def _without_collecting() -> Iterator[None]:
+    """Let the collector rest: of the many objects that are made here none is garbage, and it would look through all."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
+@_without_collecting()
 def evaluate(
     engine: Engine,
     job: Job,
