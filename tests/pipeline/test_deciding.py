@@ -273,7 +273,8 @@ def test_an_address_that_is_kept_is_used_until_the_list_has_another(dairy: Dairy
     dairy.write("members.csv", MEMBERS.replace("laka@members.tarnvale.example", ""))
     dairy.gonnet("prepare", "statements", code=3)
     words = ("--to", "Iga <iga@laka.example>", "--keep", "--why", "called them")
-    dairy.gonnet("amend", "last", "117", *words)
+    told = dairy.gonnet("amend", "last", "117", *words).stdout
+    assert "no address on the list; it has one by now: release it" in " ".join(told.split())
     dairy.gonnet("amend", "last", "00042", "--to", "z@zoe.example", "--keep")
     dairy.gonnet("amend", "last", "117", *words)  # once is enough, twice is the same
     assert len((dairy.folder / "corrections.csv").read_text("utf-8").splitlines()) == 3

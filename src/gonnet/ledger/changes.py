@@ -69,8 +69,18 @@ class Changes:
         messages: Sequence[MessageRecord],
         documents: Sequence[DocumentRecord],
         seal: str,
+        reason: str,
     ) -> None:
         """Put other messages and files in the place of those of a package of which nothing was handed over.
+
+        Args:
+            run_id: The run.
+            package: The package.
+            what: What is changed, for the record.
+            messages: Its messages.
+            documents: Its files.
+            seal: Over both.
+            reason: Why it is held; empty where it is not.
 
         Raises:
             RunError: something of it was handed over by now.
@@ -87,7 +97,9 @@ class Changes:
             work.execute(schema.documents.delete().where(schema.documents.c.package_id == package.id))
             work.execute(insert(schema.documents), [document_row(package.id, part) for part in documents])
             add_messages(work, [(package.id, part) for part in messages])
-            work.execute(update(schema.packages).where(schema.packages.c.id == package.id).values(seal=seal))
+            work.execute(
+                update(schema.packages).where(schema.packages.c.id == package.id).values(seal=seal, reason=reason)
+            )
             self._note(work, run_id, package.id, what)
 
     @told

@@ -22,6 +22,7 @@ from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.recipients.corrections import Correction, keep
+from gonnet.recipients.roll import NO_ADDRESS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +67,10 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
             raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
         seal = sealed(replace(package, documents=documents), messages)
         what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
-        tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal)
+        reason = package.reason
+        if wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
+            reason = f"{reason}; it has one by now: release it"
+        tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal, reason)
         if wanted.keep and wanted.to is not None:
             _keep(run, package, wanted.to, why, who, tools)
         tools.log.say("amended", run=run.id, package=package.id)

@@ -12,6 +12,8 @@ from gonnet.recipients.addresses import Address, NotAnAddressError, parse
 from gonnet.recipients.corrections import Corrections
 from gonnet.wording.languages import locale_of
 
+NO_ADDRESS = "no address on the list"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Recipient:
@@ -105,7 +107,7 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
     problems: list[str] = []
     to = tuple(_addresses(fields, (spec.to,), name if spec.name else "", problems))
     if not to and not problems:
-        problems.append("no address on the list")
+        problems.append(NO_ADDRESS)
     cc = tuple(_addresses(fields, spec.cc, "", problems))
     bcc = tuple(_addresses(fields, spec.bcc, "", problems))
     language = _language(fields[spec.language] if spec.language else None, house, problems)
