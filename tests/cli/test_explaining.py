@@ -90,3 +90,10 @@ def test_a_package_of_a_run_is_explained_as_it_was_made(shop: Dairy) -> None:
 )
 def test_asking_for_what_is_not_there_is_told(shop: Dairy, words: tuple[str, ...], says: str) -> None:
     assert says in shop.gonnet(*words, code=2).stderr
+
+
+def test_a_quotient_is_shown_with_a_few_decimals_and_an_exact_amount_with_all_of_its_own(dairy: Dairy) -> None:
+    dairy.job(("payable: sum(amount)}", "payable: sum(amount), third: sum(litres) / 3.0, price: max(0.21505)}"))
+    said = dairy.gonnet("keys", "statements", code=3).stdout
+    assert "793.3333 " in said
+    assert "0.21505" in said

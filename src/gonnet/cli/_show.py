@@ -14,6 +14,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from rich.table import Table
 from rich.text import Text
 
+_EXACT = 10  # decimals that an exact figure may have; a quotient has more
 _STYLES = {
     "ready": "green",
     "held": "bold dark_orange",
@@ -90,12 +91,15 @@ def size(count: int) -> str:
 
 
 def amount(text: object) -> str:
-    """A figure with its thousands apart; what is no number stays as it is."""
+    """A figure with its thousands apart, a quotient with four decimals; what is no number stays as it is."""
     try:
         value = Decimal(str(text))
     except InvalidOperation:
         return str(text)
-    return f"{value:,f}" if value.is_finite() else str(text)
+    if not value.is_finite():
+        return str(text)
+    places = -int(value.as_tuple().exponent)
+    return f"{round(value, 4) if places > _EXACT else value:,f}"
 
 
 def many(count: int, noun: str) -> str:
