@@ -136,3 +136,20 @@ def test_each_connection_and_each_domain_has_a_pace_of_its_own() -> None:
     ):
         paces.wait(address, lane)
     assert slept == [0, 0, 2, 0, 0, 1, 10, 2]
+
+
+def test_nothing_comes_between_an_answer_and_its_place_in_the_ledger(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with dairy.tools() as tools, serving(Script(), dairy.port):
+        run = dairy.prepared(tools)
+        found = []
+
+        def say(event: str, **parts: object) -> None:
+            if event == "handed over":
+                known = {d.id: d.state for p in tools.ledger.packages(run.id) for d in p.deliveries()}
+                found.append(str(known[int(str(parts["delivery"]))]))
+
+        monkeypatch.setattr(tools.log, "say", say)
+        send(run, tools)
+        assert found == ["sent"] * 4

@@ -117,7 +117,9 @@ class DraftsFolder:
                 code, found = self._link.search(None, "HEADER", "Message-ID", _quoted(message_id.encode()).decode())
                 if code == "OK" and found and found[0]:
                     return
-                code, said = self._link.append(self._folder.decode("ascii"), r"(\Draft \Seen)", "", data)
+                said: object = found
+                if code == "OK":  # else nobody knows whether it is there
+                    code, said = self._link.append(self._folder.decode("ascii"), r"(\Draft \Seen)", "", data)
             except (OSError, imaplib.IMAP4.error, UnreachableError) as error:
                 self._drop()
                 raise NotPutError(f"the mailbox cannot be written: {_text(error.args) or error}") from error

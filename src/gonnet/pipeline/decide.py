@@ -117,9 +117,11 @@ def settle(
         said = "sent" if was_sent else "not sent"
         state = HandOver.SENT if was_sent else HandOver.WAITING
         what = f"settled as {said} by {who}" + (f": {why}" if why else "")
+        settled = []
         for package in packages:
+            settled.append((package, tools.ledger.changes.settle(run.id, package, state, what)))
             tools.log.say("settled by hand", run=run.id, package=package.id, to=str(state))
-        return [(package, tools.ledger.changes.settle(run.id, package, state, what)) for package in packages]
+        return settled
 
 
 def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str) -> list[PackageRecord]:

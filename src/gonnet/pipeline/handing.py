@@ -176,10 +176,12 @@ class _Crew:
         if reply is None:
             return None
         outcome = OUTCOMES[reply.verdict]
+        only = one.address if len(list(package.deliveries())) == 1 and not package.filings else None
+        state = ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text, only)
+        # Only now: until the outcome is in the ledger, everything else would prolong the doubt.
         numbers = {"run": self._run.id, "package": package.id, "delivery": one.delivery}
         self._tools.log.say("handed over", **numbers, state=str(outcome), code=reply.code)
-        only = one.address if len(list(package.deliveries())) == 1 and not package.filings else None
-        return ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text, only)
+        return state
 
 
 def link_for(name: str, tools: Tools) -> SmtpLink:
