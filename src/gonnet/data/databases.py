@@ -111,27 +111,15 @@ class Databases:
             raise self.told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
         stager.settle(engine, hints or stager.dated_texts())
 
-    def pool(self, name: str, database: Database, where: str, size: int) -> SqlEngine:
-        """An engine of its own with `size` connections, for questions that are asked at the same time.
+    def pool(self, name: str, database: Database, where: str, size: int, *, writes: bool = False) -> SqlEngine:
+        """An engine of its own with `size` connections: for questions that are asked at the same time, or to write.
 
         Raises:
             JobError: the driver is missing.
         """
-        url = self._url(name, database, where)
+        url = self._url(name, database, where, writes=writes)
         try:
             return create_engine(url, connect_args=_connect_args(url, database.seconds), pool_size=size, max_overflow=0)
-        except ModuleNotFoundError as error:
-            raise _missing_driver(url, error, where) from error
-
-    def writer(self, name: str, database: Database, where: str) -> SqlEngine:
-        """An engine that may write.
-
-        Raises:
-            JobError: the driver is missing.
-        """
-        url = self._url(name, database, where, writes=True)
-        try:
-            return create_engine(url, connect_args=_connect_args(url, database.seconds), pool_size=1)
         except ModuleNotFoundError as error:
             raise _missing_driver(url, error, where) from error
 

@@ -53,7 +53,7 @@ def write(
     """
     databases = Databases(secrets, folder)
     name, database = place
-    engine = databases.writer(name, database, where)
+    engine = databases.pool(name, database, where, 1, writes=True)
     statement, names = bound(sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
     try:
         with engine.connect() as connection, connection.begin():
