@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -76,3 +78,14 @@ def test_a_value_that_stands_in_a_text_is_found_wherever_it_stands(words: list[s
     text = blank.join([*words, "zoe@members.example", *words])
     assert "zoe@members.example" in hits("117", text)
     assert ("00042" in hits("117", text)) == ("00042" in words)
+
+
+@given(
+    st.lists(st.sampled_from(["1", "18", "1.", "-", "zoe@members", ".example", "The Old Dai", "ry Farm", "x y"])),
+    st.lists(st.sampled_from(["\r\n", "-\r\n", " \r\n", "\n", " ", "\u00ad"]), min_size=30, max_size=30),
+)
+def test_a_word_broken_at_the_end_of_a_line_is_made_whole(parts: list[str], breaks: list[str]) -> None:
+    text = "".join(f"{part}{end}" for part, end in zip(parts, breaks, strict=False))
+    joined = re.sub("\u00ad|(?<=\\w)-?\r?\n(?=\\w)", "", text)
+    whole = [value for value in hits("117", joined) if len(re.sub(r"\W", "", value)) >= 8]
+    assert set(whole) <= set(hits("117", text))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zipfile
 from email import message_from_bytes
 from email.policy import default
 from typing import Any
@@ -89,6 +90,7 @@ def test_somebody_in_an_enclosure_holds_all_the_others(dairy: Dairy) -> None:
         ("[nothing.pdf]", "the enclosure nothing.pdf cannot be read"),
         ("[empty.txt]", "the enclosure empty.txt is empty"),
         ("[bad.pdf]", "the enclosure bad.pdf is no PDF"),
+        ("[bad.xlsx]", "the enclosure bad.xlsx is no XLSX"),
         ("[{file: bad.pdf, optional: true}]", "no rule adds the optional enclosure 'bad'"),
         ("[{fyle: bad.pdf}]", "'fyle' is not a language"),
     ],
@@ -96,6 +98,8 @@ def test_somebody_in_an_enclosure_holds_all_the_others(dairy: Dairy) -> None:
 def test_an_enclosure_that_cannot_be_is_told(dairy: Dairy, what: str, says: str) -> None:
     dairy.write("empty.txt", "")
     dairy.write("bad.pdf", "no PDF")
+    with zipfile.ZipFile(dairy.folder / "bad.xlsx", "w") as file:
+        file.writestr("xl/worksheets/sheet1.xml", "<worksheet><c>")
     with pytest.raises(JobError) as caught:
         names(dairy, enclosing(what))
     assert any(says in str(mistake) for mistake in caught.value.mistakes), caught.value.mistakes

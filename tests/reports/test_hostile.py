@@ -118,6 +118,7 @@ def document(words: list[str], amounts: list[Decimal]) -> Layout:
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(st.tuples(texts, numbers), min_size=1, max_size=6))
 @example([("0" * 20 + "𐀀" * 6, Decimal(1))])  # the name of the sheet: 31 characters in UTF-16
+@example([("\0", Decimal(1))])  # the font has a glyph for it
 @example([("\ufffe", Decimal(1))])  # and none that XML does not have
 def test_any_words_in_every_place_make_documents_that_open(rows: list[tuple[str, Decimal]]) -> None:
     layout = document([word for word, _ in rows], [amount for _, amount in rows])

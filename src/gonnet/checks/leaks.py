@@ -17,8 +17,9 @@ from gonnet.checks.reading_back import ReadBack
 
 # A word: letters and digits; digits joined by . , ' stay one word, as do decimals.
 _WORD = re.compile(r"\d+(?:[.,'’]\d+)+|\w+")
-_HIDDEN = re.compile("[\u00ad\u200b\u2060\ufeff\ufffe]")
-_SOFT = re.compile("[\u00ad\u200b\u2060\ufeff\ufffe]|(?<=\\w)-?\r?\n(?=\\w)")
+_SIGNS = "\u00ad\u200b\u2060\ufeff\ufffe"  # hyphens and spaces that do not show
+_HIDDEN = re.compile(f"[{_SIGNS}]")
+_SOFT = re.compile(f"[{_SIGNS}]|(?<=\\w)-?\r?\n(?=\\w)")
 _BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
 
 Words = tuple[str, ...]
@@ -96,10 +97,12 @@ class Watch:
                     said.setdefault(words, (kind, text))
         allowed = {_words(text) for text in harmless}
         self._values: dict[Words, tuple[str, str, str]] = {}
+        self._vocabulary: set[str] = set()
         lengths: defaultdict[str, set[int]] = defaultdict(set)
         for words, keys in owners.items():
             if len(keys) == 1 and words not in allowed and len("".join(words)) > 1:
                 self._values[words] = (next(iter(keys)), *said[words])
+                self._vocabulary.update(words)
                 lengths[words[0]].add(len(words))
         # First word → how many words a value has that begins with it, the longest first: however many values share
         # a first word, as keys like TV-000123 do, a place in a text costs as many look-ups as there are lengths.
@@ -124,10 +127,9 @@ class Watch:
             where = f"{name} ({place})" if place else name
             for words, owner, kind, value in self._others(mine, own, _words(text), shortest=0):
                 hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
-            joined = (_SOFT if found.breaks_words else _HIDDEN).sub("", text)
-            if joined == text:
-                continue
-            for words, owner, kind, value in self._others(mine, own, _words(joined), shortest=_BREAKABLE):
+            for words, owner, kind, value in self._others(
+                mine, own, self._made_whole(text, found.breaks_words), shortest=_BREAKABLE
+            ):
                 if words not in hits:
                     hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
         if not hits:
@@ -139,18 +141,25 @@ class Watch:
             accounted += there & Counter(words for number in numbers for words in _runs(_words(number), hits))
         return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
 
+    def _made_whole(self, text: str, breaks_words: bool) -> Words:
+        """The text's words once more where one may have been broken and, made whole, be part of a value; else none."""
+        if any(sign in text for sign in _SIGNS):
+            return _words((_SOFT if breaks_words else _HIDDEN).sub("", text))
+        if not breaks_words or self._vocabulary.isdisjoint(_words(_SOFT.sub("", _at_line_ends(text)))):
+            return ()
+        return _words(_SOFT.sub("", text))
+
     def _others(
         self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: Words, *, shortest: int
     ) -> Iterator[tuple[Words, str, str, str]]:
         others = self._lengths
         if others.keys().isdisjoint(text):
             return
-        at = 0
-        while at < len(text):
-            word = text[at]
-            if word not in others and word not in own:
-                at += 1
+        seen = 0
+        for at in [at for at, word in enumerate(text) if word in others or word in own]:
+            if at < seen:
                 continue
+            word = text[at]
             longest_own = _longest(own.get(word, ()), text, at)
             step = max(1, longest_own)
             for length in others.get(word, ()):
@@ -160,7 +169,7 @@ class Watch:
                     yield words, *found
                     step = max(step, length)
                     break
-            at += step
+            seen = at + step
 
 
 def _index(values: Iterable[Words]) -> Mapping[str, Sequence[Words]]:
@@ -180,6 +189,12 @@ def _runs(text: Words, wanted: Iterable[Words]) -> Iterator[Words]:
         for at in range(len(text) - len(words) + 1):
             if text[at : at + len(words)] == words:
                 yield words
+
+
+def _at_line_ends(text: str) -> str:
+    """The first and the last of what spaces divide in each line, where a line's end may have broken a word."""
+    lines = (line.partition(" ") for line in text.split("\n"))
+    return "\n".join(first + space + rest.rpartition(" ")[2] for first, space, rest in lines)
 
 
 def _words(text: str) -> Words:

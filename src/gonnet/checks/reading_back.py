@@ -8,6 +8,7 @@ import zipfile
 from dataclasses import dataclass
 from html.parser import HTMLParser
 from xml.etree import ElementTree
+from xml.parsers import expat
 
 import pypdfium2
 
@@ -15,6 +16,7 @@ _SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _CELL, _VALUE = f"{_SHEET}c", f"{_SHEET}v"
 _TEXTS = (_VALUE, f"{_SHEET}t", f"{_SHEET}f")
 _DATES = "{http://purl.org/dc/terms/}"
+_ANYWHERE = (-1e6, -1e6, 1e6, 1e6)  # on the page or beside it, where programs find it all the same
 _INFO = ("Title", "Author", "Subject", "Keywords", "Creator", "Producer")
 
 
@@ -86,7 +88,7 @@ def _pdf(data: bytes) -> list[tuple[str, str]]:
         for number in range(len(document)):
             page = document[number]
             text = page.get_textpage()
-            found.append((f"page {number + 1}", text.get_text_bounded()))
+            found.append((f"page {number + 1}", text.get_text_bounded(*_ANYWHERE)))
             text.close()
             page.close()
         return found
@@ -96,16 +98,19 @@ def _pdf(data: bytes) -> list[tuple[str, str]]:
 
 def _workbook(data: bytes) -> list[tuple[str, str]]:
     try:
-        book = zipfile.ZipFile(io.BytesIO(data))
-    except zipfile.BadZipFile as error:
+        return _parts(data)
+    except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, expat.ExpatError) as error:
         raise ValueError("not a workbook") from error
-    with book:
+
+
+def _parts(data: bytes) -> list[tuple[str, str]]:
+    with zipfile.ZipFile(io.BytesIO(data)) as book:
         shared = _shared_strings(book)
         found = []
         for name in book.namelist():
             if re.fullmatch(r"xl/worksheets/sheet\d+\.xml", name):
-                sheet = ElementTree.fromstring(book.read(name))
-                found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(_sheet_texts(sheet, shared))))
+                texts = _sheet_texts(book.read(name), shared) if shared else _characters(book.read(name))
+                found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(texts)))
             elif re.fullmatch(r"xl/(charts/chart|drawings/drawing)\d+\.xml", name):
                 found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(_drawn_texts(book.read(name)))))
         found.append(("properties", "\n".join(_properties(book))))
@@ -136,7 +141,20 @@ def _shared_strings(book: zipfile.ZipFile) -> list[str]:
     return ["".join(node.text or "" for node in entry.iter(f"{_SHEET}t")) for entry in root.findall(f"{_SHEET}si")]
 
 
-def _sheet_texts(sheet: ElementTree.Element, shared: list[str]) -> list[str]:
+def _characters(data: bytes) -> list[str]:
+    """The characters of each element: all that a sheet shows whose cells have their texts in themselves."""
+    found: list[str] = []
+    ends: list[str] = []
+    parser = expat.ParserCreate()
+    parser.buffer_text = True  # the text of an element comes in one piece, which its end closes
+    parser.CharacterDataHandler = found.append
+    parser.EndElementHandler = ends.append
+    parser.Parse(data, True)
+    return found
+
+
+def _sheet_texts(data: bytes, shared: list[str]) -> list[str]:
+    sheet = ElementTree.fromstring(data)
     found = []
     is_shared = False
     for node in sheet.iter():  # a cell comes before its value, in one pass

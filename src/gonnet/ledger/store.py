@@ -32,11 +32,16 @@ class Store:
         digest = hashlib.sha256(data).hexdigest()
         place = self.path(digest)
         try:
-            if place.is_file() and place.read_bytes() == data:
-                os.utime(place)  # what a run that is being made relies on is not old
-                return digest
-            place.parent.mkdir(parents=True, exist_ok=True)
-            self._write(place, data)
+            try:
+                _write_new(place, data)
+            except FileNotFoundError:
+                place.parent.mkdir(parents=True, exist_ok=True)
+                _write_new(place, data)
+            except FileExistsError:
+                if place.read_bytes() == data:
+                    os.utime(place)  # what a run that is being made relies on is not old
+                else:
+                    self._replace(place, data)
         except OSError as error:
             raise StorageError(
                 f"a rendered file cannot be written: {error.strerror}",
@@ -46,7 +51,7 @@ class Store:
         return digest
 
     @staticmethod
-    def _write(place: Path, data: bytes) -> None:
+    def _replace(place: Path, data: bytes) -> None:
         handle, name = tempfile.mkstemp(dir=place.parent, prefix=".new-")
         try:
             with os.fdopen(handle, "wb") as file:
@@ -94,3 +99,23 @@ class Store:
         """Wait until everything put so far is on the disk."""
         if hasattr(os, "sync"):
             os.sync()
+
+
+def _for_its_owner(path: str, flags: int) -> int:
+    return os.open(path, flags, 0o600)
+
+
+def _write_new(place: Path, data: bytes) -> None:
+    """Write a file that is not there yet.
+
+    No run names it before it is whole, and what a crash leaves of it is replaced when it is put again: so it needs no
+    other name to be written under first, which takes longer than the writing.
+    """
+    with open(place, "xb", buffering=0, opener=_for_its_owner) as file:  # noqa: PTH123  a path has no opener
+        try:
+            written = file.write(data)
+            while written < len(data):
+                written += file.write(memoryview(data)[written:])
+        except BaseException:
+            place.unlink(missing_ok=True)
+            raise

@@ -73,7 +73,7 @@ class Family:
         self._whole = {name: TTFont(name, str(file)) for name, file in files.items()}
         glyphs = [frozenset(font.face.charToGlyph) for font in self._whole.values()]
         self._glyphs = frozenset(map(chr, frozenset.intersection(*glyphs)))
-        self.signs = frozenset(sign for sign in self._glyphs if not needs_shaping(sign))
+        self.signs = frozenset(sign for sign in self._glyphs if _is_sign(sign) and not needs_shaping(sign))
         self._widths = {name: _widths(font) for name, font in self._whole.items()}
         self._known: dict[tuple[str, str], int] = {}
 
@@ -115,6 +115,11 @@ def needs_shaping(sign: str) -> bool:
     if unicodedata.bidirectional(sign) in ("R", "AL", "AN"):
         return True
     return unicodedata.name(sign, "").split(" ")[0] in _SHAPED
+
+
+def _is_sign(character: str) -> bool:
+    """Fonts have glyphs for some control characters too, which are no signs."""
+    return unicodedata.category(character) != "Cc"
 
 
 def _widths(font: TTFont) -> tuple[dict[str, int], int]:
@@ -194,10 +199,18 @@ class ReducedFace(TTFont):
         """The operator that chooses the first subset in a size."""
         return f"/{self._page_name}+0 {size:g} Tf"
 
+    def shows_at_once(self, text: str) -> bool:
+        """Whether `text` has no character outside the first subset."""
+        return all(ord(sign) in self._first for sign in text)
+
+    def escaped(self, text: str) -> str:
+        """A text of the first subset, as it stands in a literal string."""
+        return text.translate(self._first)
+
     def show_operators(self, text: str, size: float) -> str:
         """Operators that show `text` in one line, its first subset chosen before and after."""
-        if all(ord(sign) in self._first for sign in text):
-            return f"({text.translate(self._first)}) Tj"
+        if self.shows_at_once(text):
+            return f"({self.escaped(text)}) Tj"
         parts = []
         for number, codes in self.splitString(text, None):
             shown = "".join(map(_escaped, codes))

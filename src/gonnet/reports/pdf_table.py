@@ -3,6 +3,9 @@
 Each distinct text of a column becomes operators once. They are position-neutral: they move from the beginning of the
 row to the cell, show the text and move back. A row is its cells' operators joined, and a page is a slice of the rows,
 whose heights are known beforehand. What is kept belongs to the faces of a run, so that it serves every document of it.
+
+The cells of a row that have one line stand in one array (`TJ`, ISO 32000-1, 9.4.3), whose numbers are the moves: for
+a reader that is one text and not one for each cell, and the leak check reads every page back.
 """
 
 from __future__ import annotations
@@ -90,7 +93,7 @@ class TableInk:
             return self.row(texts, BOLD, kind)
         room = sum(column.width for column in self.columns[:free]) - 2 * PADDING
         lines = wrapped(texts[0], self._family, BOLD, self.size, room)
-        head = self._operators([(PADDING, line) for line in lines], BOLD), len(lines)
+        head = f"]TJ\n{self._operators([(PADDING, line) for line in lines], BOLD)}[", len(lines)
         return self._joined(
             [head, *(self._cell(at, text, BOLD) for at, text in enumerate(texts) if at)], tuple(texts), kind
         )
@@ -128,7 +131,7 @@ class TableInk:
         self, cells: Sequence[Cell], texts: tuple[str, ...], kind: Kind = Kind.ROW, tints: tuple[int, ...] = ()
     ) -> Row:
         height = max(lines for _, lines in cells) * self.leading + _ABOVE + _BELOW
-        return Row("".join([operators for operators, _ in cells]), height, texts, kind, tints)
+        return Row(f"[{''.join([operators for operators, _ in cells])}]TJ\n", height, texts, kind, tints)
 
     def lines(self, at: int, text: str, face: str = REGULAR) -> tuple[str, ...]:
         """A text of column `at` as the lines that fit it."""
@@ -138,7 +141,16 @@ class TableInk:
         if not text:
             return "", 1
         lines, left = self.lines(at, text, face), self.lefts[at]
-        return self._operators([(left + self._offset(at, line, face), line) for line in lines], face), len(lines)
+        if face == REGULAR and len(lines) == 1 and self._faces[face].shows_at_once(lines[0]):
+            return self._within_array(left + self._offset(at, lines[0], face), lines[0]), 1
+        operators = self._operators([(left + self._offset(at, line, face), line) for line in lines], face)
+        return f"]TJ\n{operators}[", len(lines)
+
+    def _within_array(self, x: float, text: str) -> str:
+        """A text of the regular face, with the moves to `x` and back in thousandths of the font's size."""
+        before = round(1000 * x / self.size, 1)
+        back = before + 1000 * self._family.width(text, REGULAR, self.size) / self.size
+        return f"{-before:.1f}({self._faces[REGULAR].escaped(text)}){back:.1f} "
 
     def _operators(self, lines: Sequence[tuple[float, str]], face: str) -> str:
         """Lines from the row's origin down, each at its x; a bold face is chosen before and left behind them."""
@@ -280,7 +292,8 @@ class TableFlow(Flowable):
         for row, below in zip(self._rows, self._rows[1:], strict=False):
             y -= row.height
             if below.kind not in _TOTALS:
-                parts.append(f"0 {y:.2f} m {self.width:.2f} {y:.2f} l S\n")
+                parts.append(f"0 {y:.2f} m {self.width:.2f} {y:.2f} l\n")
+        parts.append("S\n")
         y = top
         for row, above in zip(self._rows, [None, *self._rows], strict=False):
             if row.kind in _TOTALS and (above is None or above.kind is not row.kind):
