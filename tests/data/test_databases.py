@@ -25,8 +25,8 @@ from gonnet.data.staging import Target
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs import load_job, load_workspace
+from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet, PerKey
-from gonnet.jobs.workspace import Database
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import no_progress, open_tools

@@ -184,7 +184,7 @@ def test_no_message_leaves_before_its_files_are_there(dairy: Dairy) -> None:
         (deliver("folder: {path: a}", "folder: {path: b}"), "two ways to deliver are called 'folder'"),
         (deliver("folder: {path: '{{ nobody }}'}"), "unknown name 'nobody'"),
         (deliver("{name: x, optional: true, folder: {path: a}}"), "no rule says `deliver: x`, which is optional"),
-        (("as: xlsx}", "as: xlsx, attach: false}"), "is only put into folders, and the job names none"),
+        (("as: xlsx}", "as: xlsx, attach: false}"), "is only put into folders or printed, and the job does neither"),
         (("payable: **", "{{ links[0].url }} **"), "messages link to files, and no folder has an address"),
         (("skip: no milk", "deliver: archive"), "there is no way 'archive' to deliver"),
     ],

@@ -13,7 +13,7 @@ import pytest
 
 from gonnet.delivery.imap import DraftsFolder, _encoded
 from gonnet.errors import UnreachableError
-from gonnet.jobs.workspace import ImapServer
+from gonnet.jobs.services import ImapServer
 from gonnet.ledger.records import State
 from gonnet.pipeline.send import send
 from mail_programs import DRAFTS, Imap, dovecot

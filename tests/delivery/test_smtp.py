@@ -7,7 +7,7 @@ import pytest
 from gonnet.delivery import Reply, SmtpLink, Verdict
 from gonnet.delivery.replies import Phase, judged
 from gonnet.errors import UnreachableError
-from gonnet.jobs.workspace import MailServer
+from gonnet.jobs.services import MailServer
 from scripted_smtp import HANG_UP, SILENT, Script, serving
 
 BODY = b"Subject: x\r\n\r\n.a line that begins with a dot\r\nend\r\n"

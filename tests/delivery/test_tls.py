@@ -16,7 +16,7 @@ from aiosmtpd.smtp import SMTP, AuthResult, LoginPassword
 from gonnet.delivery import SmtpLink
 from gonnet.demo.mailserver import Keeper, kept
 from gonnet.errors import UnreachableError
-from gonnet.jobs.workspace import MailServer
+from gonnet.jobs.services import MailServer
 from support import free_port
 
 

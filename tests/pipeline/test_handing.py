@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import threading
 from collections import Counter
 
 import pytest
 
 from gonnet.errors import UnreachableError
-from gonnet.jobs.workspace import PerMinute
+from gonnet.jobs.services import PerMinute
 from gonnet.ledger import RunRecord
 from gonnet.ledger.records import State
 from gonnet.pipeline.handing import SendReport
@@ -91,14 +92,19 @@ def test_what_is_refused_for_now_is_tried_again_with_growing_pauses(dairy: Dairy
     assert str(delivery.state) == "sent"
 
 
-def test_after_the_last_try_it_stays_for_the_next_send(dairy: Dairy) -> None:
-    serve_by(dairy, "retries: 2, pause: 0")
+@pytest.mark.parametrize("limit", ["retries: 2, pause: 0", "retries: 12, pause: 61, retry_minutes: 3"])
+def test_after_the_last_try_it_stays_for_the_next_send(dairy: Dairy, limit: str) -> None:
+    serve_by(dairy, limit)
     script = Script(answers={"RCPT:laka@members.tarnvale.example": ["451 greylisted"]})
     with dairy.tools() as tools:
-        object.__setattr__(tools, "sleep", lambda _seconds: None)
+        waited: list[float] = []
+        begun = tools.clock()
+        object.__setattr__(tools, "sleep", waited.append)
+        object.__setattr__(tools, "clock", lambda: begun + dt.timedelta(seconds=sum(waited)))
         run = dairy.prepared(tools)
         with serving(script, dairy.port):
             assert send(run, tools).states == {State.SENT: 1, State.FAILED: 1}
+            assert waited in ([0, 0], [61])
         with serving(Script(), dairy.port):
             assert send(run, tools).states == {State.SENT: 1}
 

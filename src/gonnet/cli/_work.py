@@ -114,12 +114,9 @@ def sent(
         _nothing_to_send(tools, run, as_json=as_json, is_repeated=bool(earlier))
         return _exit.ATTENTION if wants_attention(run) or earlier or untold else _exit.DONE
     deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state.is_open)
-    files = sum(1 for package in waiting for part in package.filings if part.state.is_open)
     if not as_json and not quiet:
-        _intention(tools, run, waiting, deliveries, files)
-    asked = [f"Send {_show.many(deliveries, 'message')}"] if deliveries else []
-    asked += [f"{'put' if deliveries else 'Put'} {_show.many(files, 'file')} into folders"] if files else []
-    if not _show.confirmed(f"{' and '.join(asked)} now?", yes=yes):
+        _intention(tools, run, waiting, deliveries)
+    if not _show.confirmed(_question(waiting, deliveries), yes=yes):
         _show.line("Nothing was sent.")
         return _exit.WRONG
     with _show.progress("Sending", quiet=quiet or as_json) as told:
@@ -162,7 +159,17 @@ def _nothing_to_send(tools: Tools, run: RunRecord, *, as_json: bool, is_repeated
     _show.next_steps((f"gonnet show {run.id}", "see what became of it"))
 
 
-def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int, files: int) -> None:
+def _question(waiting: Sequence[PackageRecord], deliveries: int) -> str:
+    filings = [part for package in waiting for part in package.filings if part.state.is_open]
+    pages = sum(part.is_printed for part in filings)
+    asked = [f"send {_show.many(deliveries, 'message')}"] if deliveries else []
+    asked += [f"put {_show.many(len(filings) - pages, 'file')} into folders"] if len(filings) > pages else []
+    asked += [f"print {_show.many(pages, 'PDF')}"] if pages else []
+    text = " and ".join(asked)
+    return f"{text[:1].upper()}{text[1:]} now?"
+
+
+def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int) -> None:
     people = {part.address.casefold() for package in waiting for part in package.deliveries()}
     _show.line(f"Run {run.id}: {run.title}", "bold")
     parts = []
@@ -172,9 +179,9 @@ def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], d
         through = ", ".join(f"{server.host}:{server.port}" for server in servers)
         many = _show.many(len(people), "address")
         parts.append(f"{_show.many(deliveries, 'message')} to {many}, through {through}")
-    if files:
-        roots = ", ".join(dict.fromkeys(part.root for package in waiting for part in package.filings))
-        parts.append(f"{_show.many(files, 'file')} into {roots}")
+    filings = [part for package in waiting for part in package.filings if part.state.is_open]
+    for root, count in Counter(part.root for part in filings).items():
+        parts.append(f"{_show.many(count, 'file')} into {root}")
     _show.line(f"About to send {_show.many(len(waiting), 'package')}: {'; '.join(parts)}.")
     for package in waiting[:_SHOWN]:
         leaving = [name for message in package.messages for name in message.files]

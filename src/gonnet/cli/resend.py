@@ -51,7 +51,8 @@ def resend(
         packages = chosen(run, tools, keys)
         if fresh:
             return _afresh(tools, run, packages, why, yes=yes, as_json=as_json, quiet=quiet)
-        to = ", ".join(address for package in packages for address in package.to)
+        places = (place for package in packages for place in package.to or [part.root for part in package.filings])
+        to = ", ".join(dict.fromkeys(places))
         if not _show.confirmed(f"Send {_show.many(len(packages), 'package')} of run {run.id} again, to {to}?", yes=yes):
             _show.line("Nothing was sent.")
             return _exit.WRONG

@@ -22,7 +22,8 @@ def settle(
 ) -> int:
     """Say what became of packages that are unsure: the connection was lost between the message and the server's answer.
 
-    Ask the recipient, or look into the log of the mail server, which knows the Message-ID that `gonnet show` tells.
+    Ask the recipient, or look into the log of the mail server, which knows the Message-ID that `gonnet show` tells; of
+    what was to be printed, look into the tray.
 
     \b
     Example:  gonnet settle last 00042 --sent --why "she has it"

@@ -106,7 +106,8 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
     if package.filings:
         _show.line()
     for filing in package.filings:
-        state = {"waiting": "not put there yet", "sent": "there"}.get(str(filing.state), str(filing.state))
+        words = ("not printed yet", "printed") if filing.is_printed else ("not put there yet", "there")
+        state = dict(zip(("waiting", "sent"), words, strict=True)).get(str(filing.state), str(filing.state))
         _show.line(f"→ {filing.root}: {filing.put_at or filing.place}   {state} {filing.reply}".rstrip())
     _show.line()
     _history(tools.ledger.history(run.id, package.id))

@@ -32,8 +32,8 @@ from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs.secrets import Secrets
+from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet
-from gonnet.jobs.workspace import Database
 
 _BATCH = 20_000
 _DRIVERS = {"postgresql": "psycopg", "postgres": "psycopg", "mysql": "pymysql", "mariadb": "pymysql"}

@@ -19,8 +19,8 @@ from gonnet.data.databases import Databases, bindable, declared, parametrised, s
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError
+from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet
-from gonnet.jobs.workspace import Database
 
 Progress = Callable[[int, int], None]
 

@@ -12,7 +12,7 @@ from gonnet.data.binding import bound
 from gonnet.data.databases import Databases, bindable
 from gonnet.errors import DataError
 from gonnet.jobs.secrets import Secrets
-from gonnet.jobs.workspace import Database
+from gonnet.jobs.services import Database
 
 
 def require_names(sql: str, known: Sequence[str], where: str) -> None:

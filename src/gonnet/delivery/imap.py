@@ -14,7 +14,7 @@ import threading
 from email.parser import BytesHeaderParser
 
 from gonnet.errors import UnreachableError
-from gonnet.jobs.workspace import ImapServer
+from gonnet.jobs.services import ImapServer
 
 _LISTED = re.compile(rb'\((?P<flags>[^)]*)\) (?:"(?:[^"\\]|\\.)*"|NIL) (?P<name>.+)', re.DOTALL)
 _PLAIN = re.compile(r"[\x20-\x7e]+|[^\x20-\x7e]+")

@@ -15,7 +15,7 @@ from collections.abc import Callable
 
 from gonnet.delivery.replies import Phase, Reply, Verdict, judged
 from gonnet.errors import UnreachableError
-from gonnet.jobs.workspace import MailServer
+from gonnet.jobs.services import MailServer
 
 _AFTER_THE_DOT = 600  # seconds (RFC 5321, 4.5.3.2.6)
 

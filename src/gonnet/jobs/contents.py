@@ -67,7 +67,7 @@ class DocumentSpec(Part):
         decimal: Its decimal sign.
         quoting: Whether it quotes what it must (`needed`), or everything (`all`).
         encoding: Its encoding; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
-        attach: Whether it goes with messages; else it is only put into folders, to which a message may link.
+        attach: Whether it goes with messages; else it is only printed, or put into folders, to which messages may link.
     """
 
     report: str

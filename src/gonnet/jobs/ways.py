@@ -1,7 +1,8 @@
-"""The ways by which packages leave: by mail, and into folders."""
+"""The ways by which packages leave: by mail, into folders, as drafts, on paper."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Literal
 
 from pydantic import Field, model_validator
@@ -53,11 +54,21 @@ class DraftsSpec(FolderSpec):
         return self
 
 
+class PrintSpec(Part):
+    """Where the PDFs of packages are printed.
+
+    Attributes:
+        printer: One of the workspace, by its name under `printers:` of `gonnet.yaml`; the only one when left out.
+    """
+
+    printer: str | None = None
+
+
 class Way(Part):
     """One way by which packages leave.
 
     Attributes:
-        name: What rules call it; `email`, `folder` or `drafts` when left out.
+        name: What rules call it; `email`, `folder`, `drafts` or `print` when left out.
         optional: Whether only packages take it for which a rule says so.
     """
 
@@ -66,18 +77,27 @@ class Way(Part):
     email: EmailSpec | None = None
     folder: FolderSpec | None = None
     drafts: DraftsSpec | None = None
+    printing: PrintSpec | None = Field(default=None, alias="print")
 
     @model_validator(mode="after")
     def _one_of_them(self) -> Way:
-        if sum(part is not None for part in (self.email, self.folder, self.drafts)) != 1:
-            raise ValueError("a way to deliver is one of `email`, `folder` and `drafts`")
+        if len(list(self._kinds())) != 1:
+            raise ValueError("a way to deliver is one of `email`, `folder`, `drafts` and `print`")
         return self
+
+    def _kinds(self) -> Iterator[str]:
+        parts = {"email": self.email, "folder": self.folder, "drafts": self.drafts, "print": self.printing}
+        return (kind for kind, part in parts.items() if part is not None)
+
+    @property
+    def kind(self) -> str:
+        """What it is: `email`, `folder`, `drafts` or `print`."""
+        return next(self._kinds())
 
     @property
     def called(self) -> str:
         """What rules call it."""
-        kind = "email" if self.email is not None else "folder" if self.folder is not None else "drafts"
-        return self.name or kind
+        return self.name or self.kind
 
     @property
     def writes(self) -> EmailSpec | DraftsSpec | None:
@@ -86,5 +106,5 @@ class Way(Part):
 
     @property
     def puts(self) -> FolderSpec | None:
-        """Where it puts files; None where it puts none."""
+        """The folder that it puts files into; None where it has none."""
         return self.folder or self.drafts

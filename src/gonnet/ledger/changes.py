@@ -10,9 +10,9 @@ from sqlalchemy import Connection, Engine, insert, select, update
 from gonnet.errors import RunError
 from gonnet.ledger import schema
 from gonnet.ledger.failures import told
-from gonnet.ledger.records import DocumentRecord, HandOver, MessageRecord, PackageRecord, State
+from gonnet.ledger.records import DocumentRecord, FilingRecord, HandOver, MessageRecord, PackageRecord, State
 from gonnet.ledger.settling import settle_package
-from gonnet.ledger.writing import add_messages, document_row
+from gonnet.ledger.writing import add_messages, document_row, filing_row
 
 
 class Changes:
@@ -51,11 +51,12 @@ class Changes:
         delivery, message = schema.deliveries, schema.messages
         mine = select(message.c.id).where(message.c.package_id == package.id)
         with self._engine.begin() as work:
-            work.execute(
-                update(delivery)
-                .where(delivery.c.message_id.in_(mine), delivery.c.state == HandOver.UNSURE)
-                .values(state=state, reply="settled by hand", at=self._now())
-            )
+            said = {"state": state, "reply": "settled by hand", "at": self._now()}
+            for table, is_mine in (
+                (delivery, delivery.c.message_id.in_(mine)),
+                (schema.filings, schema.filings.c.package_id == package.id),
+            ):
+                work.execute(update(table).where(is_mine, table.c.state == HandOver.UNSURE).values(**said))
             found, _ = settle_package(work, package.id)
             self._note(work, run_id, package.id, what)
             return found
@@ -103,10 +104,20 @@ class Changes:
             self._note(work, run_id, package.id, what)
 
     @told
-    def add(self, run_id: int, package: PackageRecord, what: str, messages: Sequence[MessageRecord], seal: str) -> None:
-        """Give a package that was sent more messages, which wait."""
+    def add(
+        self,
+        run_id: int,
+        package: PackageRecord,
+        what: str,
+        messages: Sequence[MessageRecord],
+        filings: Sequence[FilingRecord],
+        seal: str,
+    ) -> None:
+        """Give a package that was sent more messages and files, which wait."""
         with self._engine.begin() as work:
             add_messages(work, [(package.id, part) for part in messages])
+            if filings:
+                work.execute(insert(schema.filings), [filing_row(package.id, part) for part in filings])
             values = {"seal": seal, "state": State.READY, "reason": ""}
             work.execute(update(schema.packages).where(schema.packages.c.id == package.id).values(**values))
             self._note(work, run_id, package.id, what)

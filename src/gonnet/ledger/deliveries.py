@@ -47,7 +47,14 @@ class Deliveries:
             ).all()
             for delivery_id, package_id in rows:
                 self._settle(work, run_id, package_id, delivery_id, HandOver.UNSURE, None, "cut off before the answer")
-            return len(rows)
+            begun = work.execute(
+                select(schema.filings.c.id, schema.packages.c.id)
+                .join(schema.packages, schema.packages.c.id == schema.filings.c.package_id)
+                .where(schema.packages.c.run_id == run_id, schema.filings.c.state == HandOver.HANDING)
+            ).all()
+            for filing_id, package_id in begun:
+                self._filed(work, run_id, package_id, filing_id, HandOver.UNSURE, "", "cut off while it was printed")
+            return len(rows) + len(begun)
 
         return self._together.run(write)
 
@@ -104,22 +111,29 @@ class Deliveries:
         return mine
 
     @told
+    def begin_filing(self, filing_id: int) -> bool:
+        """Write that a file is about to be put where it must not be put twice; False when it is no longer to be."""
+        return self._together.run(
+            lambda work: statements.run(work, statements.BEGIN_FILING, filing=filing_id, now=self._now()).rowcount == 1
+        )
+
+    @told
     def filed(
         self, run_id: int, package_id: int, filing_id: int, state: HandOver, put_at: str, reply: str = ""
     ) -> State:
-        """Write what came of putting a file into a folder; returns the state it gives its package."""
+        """Write what came of putting a file somewhere; returns the state it gives its package."""
+        return self._together.run(lambda work: self._filed(work, run_id, package_id, filing_id, state, put_at, reply))
 
-        def write(work: Connection) -> State:
-            said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self._now()}
-            statements.run(work, statements.FILED, **said)
-            mine, parts = settle_package(work, package_id)
-            more = (
-                f" ({reply})" if reply else f" as {put_at}" if not parts["folder", filing_id].endswith(put_at) else ""
-            )
-            self._note(work, run_id, package_id, f"{parts['folder', filing_id]}: {state}{more}")
-            return mine
-
-        return self._together.run(write)
+    def _filed(
+        self, work: Connection, run_id: int, package_id: int, filing_id: int, state: HandOver, put_at: str, reply: str
+    ) -> State:
+        said = {"filing": filing_id, "answered": state, "where": put_at, "said": reply[:500], "now": self._now()}
+        statements.run(work, statements.FILED, **said)
+        mine, parts = settle_package(work, package_id)
+        place = parts["folder", filing_id]
+        more = f" ({reply})" if reply else "" if place.endswith(put_at) else f" as {put_at}"
+        self._note(work, run_id, package_id, f"{place}: {state}{more}")
+        return mine
 
     @told
     def put_there(self, root: str, place: str) -> frozenset[str]:

@@ -114,13 +114,17 @@ class MessageRecord:
     id: int = 0
 
 
+MAILBOX, PRINTER = "imap:", "printer:"
+"""Before the name of a mailbox or a printer, where a folder has its name alone."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilingRecord:
-    """A file of a package that is put into a folder.
+    """A file of a package that is put somewhere.
 
     Attributes:
         way: What the job calls this way to deliver.
-        root: The folder, as the workspace calls it.
+        root: The folder, as the workspace calls it; `imap:` and a mailbox; `printer:` and a printer.
         place: Where below it, with `/`.
         existing: What becomes of a file that is there already.
         sha256: Of the file.
@@ -139,6 +143,11 @@ class FilingRecord:
     put_at: str = ""
     reply: str = ""
     at: dt.datetime | None = None
+
+    @property
+    def is_printed(self) -> bool:
+        """Whether it goes to a printer: what must not happen twice."""
+        return self.root.startswith(PRINTER)
 
 
 StepRecord = tuple[str, bool | None, tuple[str, ...], tuple[str, ...]]
@@ -183,6 +192,10 @@ class PackageRecord:
         """Its deliveries, in order."""
         for message in self.messages:
             yield from message.deliveries
+
+    def hand_overs(self) -> set[HandOver]:
+        """Where its deliveries and its files stand."""
+        return {part.state for part in self.deliveries()} | {part.state for part in self.filings}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

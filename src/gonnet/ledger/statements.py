@@ -41,6 +41,11 @@ DELIVERIES_OF = (
     .join(schema.messages, _message.id == _delivery.message_id)
     .where(_message.package_id == bindparam("package"))
 )
+BEGIN_FILING = (
+    update(schema.filings)
+    .where(_filing.id == bindparam("filing"), or_(_filing.state == HandOver.WAITING, _filing.state == HandOver.LATER))
+    .values(state=HandOver.HANDING, at=bindparam("now"))
+)
 FILED = (
     update(schema.filings)
     .where(_filing.id == bindparam("filing"))

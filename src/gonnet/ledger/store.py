@@ -111,7 +111,7 @@ def _write_new(place: Path, data: bytes) -> None:
     No run names it before it is whole, and what a crash leaves of it is replaced when it is put again: so it needs no
     other name to be written under first, which takes longer than the writing.
     """
-    with open(place, "xb", buffering=0, opener=_for_its_owner) as file:  # noqa: PTH123  a path has no opener
+    with open(place, "xb", buffering=0, opener=_for_its_owner) as file:
         try:
             written = file.write(data)
             while written < len(data):

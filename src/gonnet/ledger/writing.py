@@ -34,7 +34,7 @@ class RunWriter:
             if documents:
                 work.execute(statements.ADD_DOCUMENT, documents)
             add_messages(work, [(number, message) for number, package in numbered for message in package.messages])
-            filings = [_filing(number, part) for number, package in numbered for part in package.filings]
+            filings = [filing_row(number, part) for number, package in numbered for part in package.filings]
             if filings:
                 work.execute(statements.ADD_FILING, filings)
             at = self._now()
@@ -108,7 +108,8 @@ def document_row(package: int, part: DocumentRecord) -> dict[str, Any]:
     return {name: getattr(part, name) for name in same} | {"package_id": package}
 
 
-def _filing(package: int, part: FilingRecord) -> dict[str, Any]:
+def filing_row(package: int, part: FilingRecord) -> dict[str, Any]:
+    """A file that is put somewhere, as the ledger keeps it."""
     same = ("way", "root", "place", "existing", "sha256", "state")
     return {name: getattr(part, name) for name in same} | {"package_id": package}
 

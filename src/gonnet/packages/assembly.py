@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
+from typing import Literal
 
 from gonnet.errors import DataError
 from gonnet.jobs.contents import DocumentSpec
@@ -170,16 +171,19 @@ class _Maker:
         return Parcel(name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit)
 
     def filings(self, ways: Sequence[int]) -> Iterator[FilingPlan]:
-        """The folders that the files are put into."""
+        """Where the files are put."""
         whole = SlicePlan(self._key, self._names)
         for at in ways:
             way = self._job.file.deliver[at]
-            if way.puts is not None:
+            if way.printing is not None:
+                yield FilingPlan(way.called, self._known.roots[at][0], "", "", what="pages")
+            elif way.puts is not None:
                 name, root = self._known.roots[at]
-                place = ("deliver", at, "folder" if way.folder is not None else "drafts", "path")
+                place = ("deliver", at, way.kind, "path")
                 path = path_of(way.puts.path, partial(self._filled, place=place, part=whole))
                 link = root.link or "" if way.folder is not None else ""
-                yield FilingPlan(way.called, name, path, way.puts.existing, link, way.drafts is not None)
+                what: Literal["files", "messages"] = "files" if way.folder is not None else "messages"
+                yield FilingPlan(way.called, name, path, way.puts.existing, link, what)
 
     @staticmethod
     def links(documents: Sequence[DocumentPlan], filings: Sequence[FilingPlan]) -> tuple[dict[str, str], ...]:

@@ -1,10 +1,10 @@
-"""In which folders the files of a package are put, and under which links they can be seen."""
+"""Where the files of a package are put, and under which links they can be seen."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 from urllib.parse import quote
 
 from gonnet.packages.names import safe_name
@@ -13,15 +13,15 @@ _APART = re.compile(r"/(?![^{]*\}\})")  # not inside a merge field
 
 
 class FilingPlan(NamedTuple):
-    """That the files of a package are put into a folder.
+    """That the files of a package are put somewhere.
 
     Attributes:
         way: What the job calls it.
-        root: The folder, as the workspace calls it.
+        root: The folder, mailbox or printer, as the ledger calls it.
         path: Folders below it, with `/`; empty for the root itself.
         existing: What becomes of files that are there already.
         link: The address of the root, or empty.
-        drafts: Whether messages are put there, each with its files in it, not the files.
+        what: What is put there: the files; messages, each with its files in it; or pages, of the files that are PDFs.
     """
 
     way: str
@@ -29,7 +29,7 @@ class FilingPlan(NamedTuple):
     path: str
     existing: str
     link: str = ""
-    drafts: bool = False
+    what: Literal["files", "messages", "pages"] = "files"
 
     def place(self, name: str) -> str:
         """Where a file is put, below the root."""

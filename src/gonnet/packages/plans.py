@@ -98,7 +98,7 @@ class PackagePlan:
         names: What its texts may merge.
         slices: The keys whose rows it has, in order.
         parcel: How its files travel; None where they are not drawn.
-        filings: The folders that its files are put into.
+        filings: Where its files are put.
         locale: The language and territory of its documents.
         if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
         last: SHA-256 of what each document that was last sent showed.

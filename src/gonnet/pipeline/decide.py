@@ -12,7 +12,7 @@ from dataclasses import replace
 from gonnet import delivery
 from gonnet.errors import RunError
 from gonnet.ledger import DeliveryRecord, MessageRecord, PackageRecord, RunRecord, State
-from gonnet.ledger.records import HandOver, RunState
+from gonnet.ledger.records import FilingRecord, HandOver, RunState
 from gonnet.pipeline.sealing import seal_of_records
 from gonnet.pipeline.tools import Tools
 
@@ -47,7 +47,7 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
                 )
             if to is State.READY:
                 _require_complete(package)
-            elif _is_under_way(package):
+            elif package.hand_overs() - {HandOver.WAITING}:
                 raise RunError(
                     f"something of package {package.key} was handed over already", fix="`gonnet show` tells what"
                 )
@@ -57,11 +57,6 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
             tools.ledger.changes.move(run.id, package, _FROM[to], to, reason, what)
             tools.log.say("changed by hand", run=run.id, package=package.id, to=str(to))
         return packages
-
-
-def _is_under_way(package: PackageRecord) -> bool:
-    states = {part.state for part in package.deliveries()} | {part.state for part in package.filings}
-    return bool(states - {HandOver.WAITING})
 
 
 def chosen(run: RunRecord, tools: Tools, keys: Sequence[str]) -> list[PackageRecord]:
@@ -112,7 +107,7 @@ def settle(
     with tools.ledger.alone(run.id):
         packages = chosen(run, tools, keys)
         for package in packages:
-            if not any(part.state is HandOver.UNSURE for part in package.deliveries()):
+            if HandOver.UNSURE not in package.hand_overs():
                 raise RunError(f"nothing of package {package.key} is in doubt: it is {package.state}")
         said = "sent" if was_sent else "not sent"
         state = HandOver.SENT if was_sent else HandOver.WAITING
@@ -127,25 +122,38 @@ def settle(
 def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str) -> list[PackageRecord]:
     """Make packages that were sent ready to be sent again: the same bytes, under new Message-IDs.
 
-    Programs and servers drop a message with a Message-ID that they have; this one is meant to arrive.
+    Programs and servers drop a message with a Message-ID that they have; this one is meant to arrive. A package that
+    has no message and was printed is printed again.
 
     Raises:
-        RunError: one of them was not sent, or has no message, or the run is being sent.
+        RunError: one of them was not sent, or was only put into folders, or the run is being sent.
     """
     with tools.ledger.alone(run.id):
         packages = chosen(run, tools, keys)
         for package in packages:
-            if package.state is not State.SENT or not package.messages:
+            if package.state is not State.SENT or not (package.messages or _printed(package)):
                 raise RunError(f"package {package.key} is {package.state}: only what was sent can be sent again")
         for package in packages:
             first = len(package.messages) // max(1, sum(_is_first(package, message) for message in package.messages))
             copies = [_copy(message, tools) for message in package.messages[:first] or package.messages]
             messages = (*package.messages, *copies)
+            pages = [] if package.messages else _printed(package)
             tools.ledger.changes.add(
-                run.id, package, f"to be sent again, by {who}: {why}", copies, sealed(package, messages)
+                run.id,
+                package,
+                f"to be sent again, by {who}: {why}",
+                copies,
+                pages,
+                seal_of_records(package.key, package.documents, messages, (*package.filings, *pages)),
             )
             tools.log.say("to be sent again", run=run.id, package=package.id)
         return packages
+
+
+def _printed(package: PackageRecord) -> list[FilingRecord]:
+    """What was printed of a package, once, to be printed anew."""
+    found = {part.place: part for part in package.filings if part.is_printed}
+    return [replace(part, id=0, state=HandOver.WAITING, put_at="", reply="", at=None) for part in found.values()]
 
 
 def _is_first(package: PackageRecord, message: MessageRecord) -> bool:

@@ -15,7 +15,8 @@ from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
 from gonnet.pipeline.composing import Ahead, Waiting, waiting_in
-from gonnet.pipeline.filing import Mailboxes, file_all
+from gonnet.pipeline.filing import file_all, outlets_of
+from gonnet.pipeline.outlets import Outlets
 from gonnet.pipeline.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 
@@ -61,10 +62,11 @@ def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tool
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
     with ExitStack() as stack:
-        mailboxes = stack.enter_context(closing(Mailboxes(packages, tools)))
+        outlets = stack.enter_context(closing(outlets_of(packages, tools)))
+        outlets.open()
         ahead = stack.enter_context(Ahead(packages, tools, count + 1))
         crew = _Crew(
-            run, ahead, mailboxes, tools, told, {name: Paces(server.per_minute) for name, server in servers.items()}
+            run, ahead, outlets, tools, told, {name: Paces(server.per_minute) for name, server in servers.items()}
         )
         lines = {name: stack.enter_context(closing(crew.line(name))) for name in names}
         for line in lines.values():  # whatever is wrong with any of them is told before the first message
@@ -94,13 +96,13 @@ class _Crew:
         self,
         run: RunRecord,
         ahead: Ahead,
-        mailboxes: Mailboxes,
+        outlets: Outlets,
         tools: Tools,
         told: Told,
         paces: Mapping[str, Paces],
     ) -> None:
         self._run, self._tools, self._told, self._paces = run, tools, told, paces
-        self._ahead, self._mailboxes = ahead, mailboxes
+        self._ahead, self._outlets = ahead, outlets
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._states: Counter[State] = Counter()
@@ -157,7 +159,7 @@ class _Crew:
         tools, run = self._tools, self._run
         try:
             waiting = messages.result()
-            filed, state = file_all(run, package, tools, self._mailboxes)
+            filed, state = file_all(run, package, tools, self._outlets)
             state = state or package.state
             for one in waiting if filed else ():
                 line = lines[one.message.server]

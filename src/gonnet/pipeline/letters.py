@@ -79,7 +79,7 @@ def senders_of(job: Job, tools: Tools) -> dict[int, Sender]:
 def _mailbox(job: Job, at: int, way: Way, part: str) -> Address:
     assert way.writes is not None
     text = way.writes.sender if part == "from" else way.writes.reply_to or ""
-    where = job.at("deliver", at, "email" if way.email is not None else "drafts", part)
+    where = job.at("deliver", at, way.kind, part)
     try:
         found = parse(text)
     except NotAnAddressError as error:

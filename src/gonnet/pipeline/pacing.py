@@ -6,7 +6,7 @@ import threading
 import time
 from collections.abc import Callable
 
-from gonnet.jobs.workspace import PerMinute
+from gonnet.jobs.services import PerMinute
 
 
 class Pace:

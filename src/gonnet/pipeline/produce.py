@@ -101,6 +101,8 @@ class _Worker:
             messages, drafts, found = self._scribe.write(order, documents)
             filings += drafts
             hits += found
+            if _lacks_pages(order.filings, documents):
+                held = Cause.NO_PAGES, "nothing of it is a PDF, and only PDFs are printed"
         except UnprintableError as error:
             held = Cause.UNPRINTABLE, str(error)
         except (DataError, PasswordError) as error:
@@ -143,6 +145,10 @@ class _Worker:
         )
 
 
+def _lacks_pages(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -> bool:
+    return any(plan.what == "pages" for plan in plans) and all(document.format != "pdf" for document in documents)
+
+
 def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -> list[FilingRecord]:
     return [
         FilingRecord(
@@ -153,6 +159,7 @@ def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -
             sha256=document.sha256,
         )
         for plan in plans
-        if not plan.drafts
+        if plan.what != "messages"
         for document in documents
+        if plan.what == "files" or document.format == "pdf"
     ]

@@ -185,7 +185,7 @@ class Scribe:
         """The messages as files that mail programs open as unsent, with all that is attached to them."""
         store, files = self._bench.store, {document.name: document for document in documents}
         for plan in order.filings:
-            if not plan.drafts:
+            if plan.what != "messages":
                 continue
             for number, message in enumerate(messages, 1):
                 attached = [

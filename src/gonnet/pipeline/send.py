@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import secrets
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, closing
@@ -93,12 +94,20 @@ def send(
 
 
 def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
-    """How long to wait before each new try of what was refused for now, in seconds: twice as long every time."""
+    """How long to wait before each new try of what was refused for now, in seconds: twice as long every time.
+
+    It ends after the number of tries that the servers are to be given, or the time.
+    """
     names = {message.server for package in packages for message, _, _ in waiting_in(package)}
     servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
     tries = max((server.retries for server in servers), default=0)
     first = max((server.pause for server in servers), default=0)
-    yield from (first * 2.0**number for number in range(tries))
+    end = tools.clock() + dt.timedelta(minutes=max((server.retry_minutes for server in servers), default=0))
+    for number in range(tries):
+        pause = first * 2.0**number
+        if tools.clock() + dt.timedelta(seconds=pause) > end:
+            return
+        yield pause
 
 
 def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) -> list[PackageRecord]:

@@ -13,7 +13,7 @@ from gonnet.data.expectations import broken
 from gonnet.data.workdays import working_days
 from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
-from gonnet.jobs import Job, references
+from gonnet.jobs import Job, consistency, references
 from gonnet.jobs.models import Guard
 from gonnet.jobs.workspace import Limits
 from gonnet.packages import PackagePlan
@@ -101,7 +101,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         ParameterError: a parameter has no usable value.
         DataError: the data cannot be read or split.
     """
-    _raise_all(references.within_the_file(job))
+    _raise_all(consistency.within_the_file(job))
     look = tools.look(job)
     job = job.read_for(look.house.locale, look.house.locale)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)

@@ -34,6 +34,7 @@ class Cause(StrEnum):
     UNPRINTABLE = "unprintable character"
     TEXT = "text that cannot be filled"
     SIZE = "too large a message"
+    NO_PAGES = "nothing that can be printed"
     EXPECTATION = "expectation"
     NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"

@@ -1,0 +1,261 @@
+"""What of a job file does not fit together, as the file shows by itself."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from gonnet.errors import JobError, meant
+from gonnet.jobs.blocks import BandsBlock, CrosstabBlock, TableBlock
+from gonnet.jobs.contents import DocumentSpec, Enclosure
+from gonnet.jobs.models import Job
+from gonnet.jobs.references import RESERVED
+from gonnet.jobs.sources import ChoicesFrom
+
+_CHANGED = re.compile(r"\bpast\s*\.\s*changed\b")
+
+
+def within_the_file(job: Job) -> Iterator[JobError]:
+    """Mistakes that the file shows by itself: names of data sets, reports and parameters."""
+    file = job.file
+    known_data, known_reports = sorted(file.data), sorted(file.reports)
+    places = [(file.split.rows, job.at("split", "rows"))]
+    places += [(name, job.at("split", "also", name)) for name in file.split.also]
+    places += [(spec.rows, job.at_list(index, "rows")) for index, spec in enumerate(file.recipients) if spec.rows]
+    for name, where in places:
+        if name not in file.data:
+            yield JobError(f"there is no data set '{name}'", where=where, fix=meant(name, known_data, noun="data set"))
+    for name in file.data:
+        if name.casefold().startswith("gonnet_"):
+            yield JobError(
+                f"a data set cannot be called '{name}'",
+                where=job.at("data", name),
+                fix="Names that begin with gonnet_ are the program's own",
+            )
+    seen: set[tuple[str, str]] = set()
+    for index, document in enumerate(file.package.documents):
+        place = job.at("package", "documents", index)
+        if document.report not in file.reports:
+            yield JobError(
+                f"there is no report '{document.report}'",
+                where=place,
+                fix=meant(document.report, known_reports, noun="report"),
+            )
+        if (document.report, document.format) in seen:
+            yield JobError(f"report '{document.report}' as {document.format} stands twice", where=place, fix="Keep one")
+        seen.add((document.report, document.format))
+        if document.format == "csv":
+            yield from _one_table(job, document.report, place)
+    yield from _cuts(job)
+    yield from _join(job)
+    yield from _lists(job)
+    yield from _rules(job)
+    for name, parameter in file.parameters.items():
+        if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
+            what = f"there is no data set '{parameter.of.rows}'"
+            fix = meant(parameter.of.rows, known_data, noun="data set")
+            yield JobError(what, where=job.at("parameters", name, "of"), fix=fix)
+        if name in RESERVED or name == "as_of":
+            yield JobError(
+                f"a parameter cannot be called '{name}'",
+                where=job.at("parameters", name),
+                fix="Texts use this name already",
+            )
+    for name in sorted({"recipient", "run", "whole", "past", "earlier"} & set(file.figures)):
+        what = f"a figure cannot be called '{name}'"
+        yield JobError(what, where=job.at("figures", name), fix="Conditions use this name already")
+    for name in file.guard.totals:
+        if name not in ("rows", *file.figures):
+            fix = meant(name, sorted(file.figures), noun="figure")
+            yield JobError(f"there is no figure '{name}'", where=job.at("guard", "totals", name), fix=fix)
+    if "rows" in file.figures:
+        yield JobError(
+            "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
+        )
+    yield from _delivery(job)
+
+
+def _cuts(job: Job) -> Iterator[JobError]:
+    """Data sets that are cut besides the main one, and the reports and figures over them."""
+    split = job.file.split
+    for name, by in split.also.items():
+        where = job.at("split", "also", name)
+        if name == split.rows:
+            yield JobError(f"data set '{name}' is the one that is split already", where=where, fix="Leave this out")
+        elif len(by) != len(split.by):
+            fix = f"Name a column for each of {', '.join(split.by)}"
+            what = f"the key has {len(by)} columns here and {len(split.by)} where the job splits"
+            yield JobError(what, where=where, fix=fix)
+    parts = [(("reports", name), report.rows) for name, report in job.file.reports.items()]
+    parts += [(("figures", name), figure.rows) for name, figure in job.file.figures.items()]
+    for place, rows in parts:
+        if rows is not None and rows not in split.cuts:
+            known = rows in job.file.data
+            fix = f"Write `also: {{{rows}: {', '.join(split.by)}}}` under `split`, with its column for the key"
+            what = f"data set '{rows}' is not split" if known else f"there is no data set '{rows}'"
+            where = job.at(*place, "rows")
+            yield JobError(what, where=where, fix=fix if known else meant(rows, list(split.cuts), noun="data set"))
+
+
+def _join(job: Job) -> Iterator[JobError]:
+    join = job.file.package.join
+    if join is None:
+        return
+    if join.cover is not None and join.cover not in job.file.reports:
+        fix = meant(join.cover, sorted(job.file.reports), noun="report")
+        yield JobError(f"there is no report '{join.cover}'", where=job.at("package", "join", "cover"), fix=fix)
+    for index, document in enumerate(job.file.package.documents):
+        report = job.file.reports.get(document.report)
+        if report and report.form and document.format == "xlsx" and "xlsx" in join.formats:
+            what = "a form cannot be joined with other workbooks"
+            yield JobError(what, where=job.at("package", "documents", index), fix="Write `join: {as: pdf}`")
+
+
+def _lists(job: Job) -> Iterator[JobError]:
+    """What recipient lists name: messages, documents, covers; as many key columns as the split has."""
+    file = job.file
+    called = sorted({name for document in file.package.documents for name in document.called})
+    for index, spec in enumerate(file.recipients):
+        if spec.key and len(spec.key) != len(file.split.by):
+            fix = f"Name a column for each of {', '.join(file.split.by)}"
+            what = f"the key has {len(spec.key)} columns here and {len(file.split.by)} where the job splits"
+            yield JobError(what, where=job.at_list(index, "key"), fix=fix)
+        settings = spec.settings
+        if settings.message is not None and settings.message not in file.messages:
+            fix = meant(settings.message, sorted(file.messages), noun="message")
+            where = job.at_list(index, "settings", "message")
+            yield JobError(f"there is no message '{settings.message}'", where=where, fix=fix)
+        for name in settings.documents:
+            if name not in called:
+                where = job.at_list(index, "settings", "documents")
+                fix = meant(name, called, noun="document")
+                yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
+        if spec.bundle is not None and spec.bundle.cover is not None and spec.bundle.cover not in file.reports:
+            fix = meant(spec.bundle.cover, sorted(file.reports), noun="report")
+            where = job.at_list(index, "bundle", "cover")
+            yield JobError(f"there is no report '{spec.bundle.cover}'", where=where, fix=fix)
+        if settings.format == "csv":
+            for document in file.package.documents:
+                yield from _one_table(job, document.report, job.at_list(index, "settings", "as"))
+
+
+def _one_table(job: Job, report: str, place: str) -> Iterator[JobError]:
+    if report in job.file.reports:
+        blocks = job.file.reports[report].blocks
+        tables = sum(isinstance(block, (TableBlock, BandsBlock, CrosstabBlock)) for block in blocks)
+        if tables != 1:
+            fix = "Give it a report of its own, with one table"
+            yield JobError(f"a CSV file holds one table, report '{report}' has {tables}", where=place, fix=fix)
+
+
+def _rules(job: Job) -> Iterator[JobError]:
+    """Names of messages and documents that rules use; documents that no rule adds; rules that can never hold."""
+    file = job.file
+    documents = file.package.documents
+    parts: tuple[DocumentSpec | Enclosure, ...] = (*documents, *file.package.enclose)
+    called = sorted({name for part in parts for name in part.called})
+    kinds = {"bundles" if spec.bundled else "keys" for spec in file.recipients} or {"keys"}
+    for index, rule in enumerate(file.rules):
+        if rule.message is not None and rule.message not in file.messages:
+            fix = meant(rule.message, sorted(file.messages), noun="message")
+            where = job.at("rules", index, "message")
+            yield JobError(f"there is no message '{rule.message}'", where=where, fix=fix)
+        for part in ("add", "drop"):
+            for name in getattr(rule, part):
+                if name not in called:
+                    fix = meant(name, called, noun="document")
+                    where = job.at("rules", index, part)
+                    yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
+        only = (None, ())
+        if _CHANGED.search(rule.when or "") and any(
+            getattr(rule, part) not in only
+            for part in ("message", "add", "drop", "format", "to", "cc", "bcc", "important", "deliver")
+        ):
+            what = "what `past.changed` says is known only when the documents are made: such a rule skips or holds"
+            yield JobError(what, where=job.at("rules", index, "when"), fix="Give the rest to a rule of its own")
+        if rule.format == "csv":
+            for document in documents:
+                yield from _one_table(job, document.report, job.at("rules", index, "as"))
+        if rule.format in ("csv", "html") and any(document.password for document in documents):
+            what = f"documents with a password cannot be sent as {rule.format}"
+            yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
+        if rule.applies != "all" and rule.applies not in kinds:
+            what = f"rule '{rule.name}' is for {rule.applies}, of which this job has none"
+            fix = "Write `for: bundles`" if rule.applies == "keys" else "Leave `for` out"
+            yield JobError(what, where=job.at("rules", index), fix=fix)
+        if rule.otherwise and any(
+            other.otherwise and rule.applies in (other.applies, "all") for other in file.rules[:index]
+        ):
+            what = f"rule '{rule.name}' never holds: a rule above it is for all the others already"
+            yield JobError(what, where=job.at("rules", index, "otherwise"), fix="Keep one, as the last rule")
+    added = {name for rule in file.rules for name in rule.add}
+    listed = {name for spec in file.recipients for name in spec.settings.documents}
+    for index, document in enumerate(documents):
+        if document.optional and not document.called & (added | listed):
+            what = f"no rule adds the optional document '{document.name or document.report}'"
+            yield JobError(
+                what, where=job.at("package", "documents", index), fix="Add it by a rule, or drop `optional`"
+            )
+
+    for index, enclosure in enumerate(file.package.enclose):
+        if enclosure.optional and not enclosure.called & added:
+            what = f"no rule adds the optional enclosure '{min(enclosure.called)}'"
+            fix = "Add it by a rule, or drop `optional`"
+            yield JobError(what, where=job.at("package", "enclose", index), fix=fix)
+
+
+def _printing(job: Job) -> Iterator[JobError]:
+    """What is printed are PDFs that open without a password."""
+    file = job.file
+    if not any(way.printing is not None for way in file.deliver):
+        return
+    formats = {document.format for document in file.package.documents} | {rule.format for rule in file.rules}
+    formats |= {spec.settings.format for spec in file.recipients}
+    if "pdf" not in formats and not file.package.enclose:
+        what = "the job prints, and nothing of a package is a PDF"
+        yield JobError(what, where=job.at("package", "documents"), fix="Make a document `as: pdf`")
+    for index, document in enumerate(file.package.documents):
+        if document.password is not None and document.format == "pdf":
+            where = job.at("package", "documents", index, "password")
+            fix = "Leave `password` out, and protect what is mailed by `zip: {password: …}`"
+            yield JobError("a PDF that opens with a password cannot be printed", where=where, fix=fix)
+
+
+def _delivery(job: Job) -> Iterator[JobError]:
+    file = job.file
+    mails = any(way.writes is not None for way in file.deliver)
+    files = any(way.folder is not None or way.printing is not None for way in file.deliver)
+    for index, document in enumerate(file.package.documents):
+        if not document.attach and not files:
+            what = "a document with `attach: false` is only put into folders or printed, and the job does neither"
+            where = job.at("package", "documents", index, "attach")
+            yield JobError(what, where=where, fix="Add `- folder: {path: …}` under `deliver:`")
+    yield from _printing(job)
+    if mails and not file.recipients:
+        yield JobError(
+            "the job writes messages, but names no recipients",
+            where=job.at("deliver"),
+            fix="Add `recipients:` with rows, key and to",
+        )
+    ways = [way.called for way in file.deliver]
+    chosen = {name for rule in file.rules for name in rule.deliver}
+    for index, rule in enumerate(file.rules):
+        for name in rule.deliver:
+            if name not in ways:
+                where = job.at("rules", index, "deliver")
+                yield JobError(f"there is no way '{name}' to deliver", where=where, fix=meant(name, ways, noun="way"))
+    for index, way in enumerate(file.deliver):
+        if way.optional and way.called not in chosen:
+            what = f"no rule says `deliver: {way.called}`, which is optional"
+            yield JobError(what, where=job.at("deliver", index), fix="Let a rule say so, or drop `optional`")
+    if mails and not file.messages:
+        yield JobError(
+            "the job is to write messages, but has none",
+            where=job.at("deliver"),
+            fix="Add `messages:` with a subject and a body",
+        )
+    if file.checks.identifying and not file.recipients:
+        yield JobError(
+            "identifying columns are those of the recipient list, and there is none",
+            where=job.at("checks", "identifying"),
+        )

@@ -1,0 +1,152 @@
+"""What a workspace reaches outside of itself: mail servers, mailboxes, databases, printers."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator, Field, field_validator
+
+from gonnet.jobs import secrets
+from gonnet.jobs.parts import Part
+
+
+class PerMinute(Part):
+    """How many messages leave in a minute; as many as can be where nothing is said.
+
+    Attributes:
+        over_all: Over all connections to the server.
+        connection: Over each of them.
+        domain: To each domain.
+        domains: Domain → how many to it, in place of the number for each.
+    """
+
+    over_all: int | None = Field(default=None, ge=1, alias="all")
+    connection: int | None = Field(default=None, ge=1)
+    domain: int | None = Field(default=None, ge=1)
+    domains: dict[str, Annotated[int, Field(ge=1)]] = {}
+
+    def of_domain(self, domain: str) -> int | None:
+        """How many may go to one domain."""
+        return next((count for name, count in self.domains.items() if name.casefold() == domain), self.domain)
+
+
+def _as_over_all(value: object) -> object:
+    return {"all": value} if isinstance(value, int) and not isinstance(value, bool) else value
+
+
+class MailServer(Part):
+    """A server that takes messages by SMTP (RFC 5321).
+
+    Attributes:
+        security: `starttls` and `tls` check the server's certificate; `none` is for a server on this machine.
+        password: Only `${NAME}`: the password stands in the environment, never in the file.
+        connections: Over how many connections messages are handed over at the same time.
+        per_minute: How many messages go in a minute: a number for all of them, or more than that.
+        notify: What it is to report to the sender by mail, where it can (RFC 3461): `failure`, `delay`, `success`.
+        retries: How often what it refuses for now is tried again before a send ends.
+        pause: Seconds before the first new try; twice as long before each other one.
+        retry_minutes: How long a send goes on with new tries.
+    """
+
+    host: str
+    port: int = Field(default=587, ge=1, le=65535)
+    security: Literal["starttls", "tls", "none"] = "starttls"
+    user: str | None = None
+    password: str | None = Field(default=None, repr=False)
+    ca_file: str | None = None
+    seconds: int = Field(default=60, ge=1, le=3600)
+    connections: int = Field(default=1, ge=1, le=50)
+    per_minute: Annotated[PerMinute, BeforeValidator(_as_over_all)] = PerMinute()
+    notify: tuple[Literal["failure", "delay", "success"], ...] = ("failure", "delay")
+    retries: int = Field(default=0, ge=0, le=12)
+    pause: int = Field(default=60, ge=0, le=3600)
+    retry_minutes: int = Field(default=240, ge=1, le=2880)
+
+    @field_validator("notify", mode="before")
+    @classmethod
+    def _notify_as_tuple(cls, value: object) -> object:
+        return tuple(value) if isinstance(value, list) else (value,) if isinstance(value, str) else value
+
+    @field_validator("password")
+    @classmethod
+    def _never_in_the_file(cls, value: str | None) -> str | None:
+        return secrets.required(value)
+
+
+class ImapServer(Part):
+    """A mailbox into whose drafts folder messages are put (RFC 3501).
+
+    Attributes:
+        port: 993 for `tls`, else 143 when left out.
+        password: Only `${NAME}` or `${keyring:SERVICE/USER}`.
+        folder: Its name; the one that the server marks as that for drafts when left out.
+    """
+
+    host: str
+    port: int | None = Field(default=None, ge=1, le=65535)
+    security: Literal["tls", "starttls"] = "tls"
+    user: str
+    password: str = Field(repr=False)
+    ca_file: str | None = None
+    seconds: int = Field(default=60, ge=1, le=3600)
+    folder: str | None = None
+
+    @field_validator("password")
+    @classmethod
+    def _never_in_the_file(cls, value: str) -> str | None:
+        return secrets.required(value)
+
+
+class Database(Part):
+    """A database that data sets are read from.
+
+    Attributes:
+        url: As SQLAlchemy writes it: `postgresql://reader@host/name`, `mysql://…`, `sqlite:///file.db`, or any other.
+        password: Only `${NAME}` or `${keyring:SERVICE/USER}`.
+        seconds: How long a query may take.
+        max_rows: More rows than this stop the run.
+    """
+
+    url: str
+    password: str | None = Field(default=None, repr=False)
+    seconds: int = Field(default=600, ge=1, le=86_400)
+    max_rows: int = Field(default=50_000_000, ge=1)
+
+    @field_validator("password")
+    @classmethod
+    def _never_in_the_file(cls, value: str | None) -> str | None:
+        return secrets.required(value)
+
+    @field_validator("url")
+    @classmethod
+    def _no_password_in_the_url(cls, value: str) -> str:
+        found = re.match(r"^[^:/]+://[^/@:]*:([^@/]*)@", value)
+        if found and not secrets.is_reference(found[1]):
+            raise ValueError("a password does not stand in a file: write ${NAME} in its place and set NAME")
+        return value
+
+
+class PrinterSpec(Part):
+    """A program that prints what it is given on standard input, or the file whose path stands in for `{file}`.
+
+    Attributes:
+        command: The program and its arguments, each by itself: no shell reads them; `{title}` stands for the file's
+            name.
+        seconds: How long it may take.
+    """
+
+    command: tuple[str, ...] = Field(default=("lp", "-t", "{title}"), min_length=1)
+    seconds: int = Field(default=60, ge=1, le=3600)
+
+    @field_validator("command", mode="before")
+    @classmethod
+    def _words(cls, value: object) -> object:
+        if isinstance(value, str):
+            raise ValueError('a command is a list, such as [lp, -d, office, -t, "{title}"]: no shell reads it')
+        return tuple(value) if isinstance(value, list) else value
+
+    @property
+    def by_file(self) -> bool:
+        """Whether it is given the path of a file."""
+        return any("{file}" in word for word in self.command)
