@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import imaplib
 import tempfile
 from collections.abc import Iterator
 from email import message_from_bytes
@@ -11,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from gonnet.delivery.imap import DraftsFolder, _encoded
+from gonnet.delivery.imap import DraftsFolder, NotPutError, _encoded
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import ImapServer
 from gonnet.ledger.records import State
@@ -113,3 +114,12 @@ def test_a_mailbox_that_is_away_keeps_everything_for_the_next_send(
     dairy.gonnet("prepare", "statements", code=3)
     assert "mailbox at 127.0.0.1: no connection" in dairy.gonnet("send", "last", "--yes", code=4).stderr
     assert dairy.json("show", "last", code=3)["states"] == {"held": 1, "ready": 2, "skipped": 1}
+
+
+def test_where_nobody_can_see_whether_it_is_there_nothing_is_put(server: Imap, monkeypatch: pytest.MonkeyPatch) -> None:
+    folder = opened(server, user="blind")
+    monkeypatch.setattr(imaplib.IMAP4, "search", lambda *_: ("NO", [b"busy"]))
+    with pytest.raises(NotPutError, match="the mailbox refuses it: busy"):
+        folder.put(MESSAGE)
+    folder.close()
+    assert server.drafts("blind") == []

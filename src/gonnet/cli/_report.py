@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -12,6 +13,7 @@ from gonnet.cli import _show
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.ledger.records import FilingRecord
 
 
 def as_json(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
@@ -38,6 +40,15 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
         "states": {str(state): count for state, count in run.counts.items()},
         "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
     }
+
+
+def places(filings: Sequence[FilingRecord]) -> list[str]:
+    """How many files go to each place."""
+    found = Counter((part.root, part.is_printed) for part in filings)
+    return [
+        f"{_show.many(count, 'PDF')} to {root}" if is_printed else f"{_show.many(count, 'file')} into {root}"
+        for (root, is_printed), count in found.items()
+    ]
 
 
 def _account_object(account: Mapping[str, Any]) -> dict[str, Any]:

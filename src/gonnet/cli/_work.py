@@ -180,14 +180,14 @@ def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], d
         many = _show.many(len(people), "address")
         parts.append(f"{_show.many(deliveries, 'message')} to {many}, through {through}")
     filings = [part for package in waiting for part in package.filings if part.state.is_open]
-    for root, count in Counter(part.root for part in filings).items():
-        parts.append(f"{_show.many(count, 'file')} into {root}")
+    parts += _report.places(filings)
     _show.line(f"About to send {_show.many(len(waiting), 'package')}: {'; '.join(parts)}.")
     for package in waiting[:_SHOWN]:
+        open_here = [part for part in package.filings if part.state.is_open]
         leaving = [name for message in package.messages for name in message.files]
-        leaving += [part.place.rpartition("/")[2] for part in package.filings]
+        leaving += [part.place.rpartition("/")[2] for part in open_here]
         files_of = ", ".join(dict.fromkeys(leaving))  # not what is only inside a zip
-        to = ", ".join((*package.to, *dict.fromkeys(part.root for part in package.filings)))
+        to = ", ".join((*package.to, *dict.fromkeys(part.root for part in open_here)))
         _show.line(f"  {package.key}  {package.name[:36]}  →  {to}  [{files_of}]")
     if len(waiting) > _SHOWN:
         _show.line(f"  … and {len(waiting) - _SHOWN} more; `gonnet review {run.id}` lists them all")

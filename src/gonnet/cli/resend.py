@@ -57,6 +57,7 @@ def resend(
             _show.line("Nothing was sent.")
             return _exit.WRONG
         again(run, tools, keys, why, _decide.who())
+        run = tools.ledger.run(str(run.id))
         return _work.sent(tools, run, tuple(keys), again=True, yes=True, as_json=as_json, quiet=quiet)
 
 

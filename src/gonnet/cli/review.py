@@ -113,6 +113,8 @@ def _list(run: RunRecord, packages: Sequence[PackageRecord], into: Path | None, 
     subjects = {message.subject for package in packages for message in package.messages}
     if len(subjects) == 1:
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
+    if places := _report.places([part for package in packages for part in package.filings]):
+        _show.line(f"Files    {'; '.join(places)}")
     held = [package for package in shown if str(package.state) in ("held", "failed", "unsure")]
     _report.withheld(held, most=len(held))
     width = _show.console().width - (27 if len(subjects) > 1 else 0)
