@@ -12,6 +12,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain
 
 from gonnet.checks.reading_back import ReadBack
 
@@ -20,6 +21,7 @@ _WORD = re.compile(r"\d+(?:[.,'’]\d+)+|\w+")
 _SIGNS = "\u00ad\u200b\u2060\ufeff\ufffe"  # hyphens and spaces that do not show
 _HIDDEN = re.compile(f"[{_SIGNS}]")
 _SOFT = re.compile(f"[{_SIGNS}]|(?<=\\w)-?\r?\n(?=\\w)")
+_MANY = 200_000
 _BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
 
 Words = tuple[str, ...]
@@ -197,5 +199,18 @@ def _at_line_ends(text: str) -> str:
     return "\n".join(first + space + rest.rpartition(" ")[2] for first, space, rest in lines)
 
 
+class _Known(dict[str, Words]):
+    """The words of what stands between blanks; most of it stands in many files."""
+
+    def __missing__(self, text: str) -> Words:
+        if len(self) > _MANY:
+            self.clear()
+        found = self[text] = tuple(_WORD.findall(text))
+        return found
+
+
+_known = _Known()
+
+
 def _words(text: str) -> Words:
-    return tuple(_WORD.findall(text.casefold()))
+    return tuple(chain.from_iterable(map(_known.__getitem__, text.casefold().split())))
