@@ -14,7 +14,7 @@ import gonnet
 
 ROOT = Path(gonnet.__file__).parent
 RANKS = (
-    ("errors", "findings"),
+    ("errors", "findings", "remembering"),
     ("wording",),
     ("jobs",),
     ("data",),

@@ -15,13 +15,15 @@ from dataclasses import dataclass
 from itertools import chain
 
 from gonnet.checks.reading_back import ReadBack
+from gonnet.remembering import Remembered
 
 # A word: letters and digits; digits joined by . , ' stay one word, as do decimals.
 _WORD = re.compile(r"\d+(?:[.,'’]\d+)+|\w+")
 _SIGNS = "\u00ad\u200b\u2060\ufeff\ufffe"  # hyphens and spaces that do not show
 _HIDDEN = re.compile(f"[{_SIGNS}]")
 _SOFT = re.compile(f"[{_SIGNS}]|(?<=\\w)-?\r?\n(?=\\w)")
-_MANY = 200_000
+_BROKEN = re.compile(r"(?<!\S)\S*\w(?:-?\r?\n\w\S*)+")  # what stands between blanks, over the ends of lines
+_MANY = 20_000
 _BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
 
 Words = tuple[str, ...]
@@ -109,6 +111,10 @@ class Watch:
         # First word → how many words a value has that begins with it, the longest first: however many values share
         # a first word, as keys like TV-000123 do, a place in a text costs as many look-ups as there are lengths.
         self._lengths = {first: sorted(found, reverse=True) for first, found in lengths.items()}
+        known = {words for values in self._own.values() for words in values}.union(self._values)
+        self._firsts = {words[0] for words in known}
+        self._longest = max(map(len, known), default=0)
+        self._begins = Remembered(self._may_begin, _MANY)
 
     def search(
         self, keys: Sequence[str], name: str, found: ReadBack, own_numbers: Iterable[tuple[str, Sequence[str]]] = ()
@@ -127,11 +133,10 @@ class Watch:
         own = _index(words for key in mine for words in self._own.get(key, ()))
         for place, text in found.parts:
             where = f"{name} ({place})" if place else name
-            for words, owner, kind, value in self._others(mine, own, _words(text), shortest=0):
+            for words, owner, kind, value in self._others(mine, own, text):
                 hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
-            for words, owner, kind, value in self._others(
-                mine, own, self._made_whole(text, found.breaks_words), shortest=_BREAKABLE
-            ):
+            whole = self._made_whole(text, found.breaks_words)
+            for words, owner, kind, value in self._others(mine, own, whole, shortest=_BREAKABLE):
                 if words not in hits:
                     hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
         if not hits:
@@ -143,20 +148,45 @@ class Watch:
             accounted += there & Counter(words for number in numbers for words in _runs(_words(number), hits))
         return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
 
-    def _made_whole(self, text: str, breaks_words: bool) -> Words:
-        """The text's words once more where one may have been broken and, made whole, be part of a value; else none."""
+    def _made_whole(self, text: str, breaks_words: bool) -> str:
+        """The text once more where a word of it may have been broken and, made whole, be part of a value; else none."""
         if any(sign in text for sign in _SIGNS):
-            return _words((_SOFT if breaks_words else _HIDDEN).sub("", text))
-        if not breaks_words or self._vocabulary.isdisjoint(_words(_SOFT.sub("", _at_line_ends(text)))):
-            return ()
-        return _words(_SOFT.sub("", text))
+            return (_SOFT if breaks_words else _HIDDEN).sub("", text)
+        if not breaks_words:
+            return ""
+        made_whole = _SOFT.sub("", " ".join(_BROKEN.findall(text)))
+        return "" if self._vocabulary.isdisjoint(_WORD.findall(made_whole.casefold())) else _SOFT.sub("", text)
+
+    def _may_begin(self, piece: str) -> bool:
+        return not self._firsts.isdisjoint(_between_blanks[piece])
+
+    def _stretches(self, text: str) -> Iterator[Words]:
+        """The words from where a value may begin to where it has ended; nothing of what lies between is anybody's."""
+        pieces = text.casefold().split()
+        stretch: list[str] = []
+        needed = 0
+        for piece, may_begin in zip(pieces, map(self._begins.__getitem__, pieces), strict=True):
+            if may_begin or needed > 0:
+                words = _between_blanks[piece]
+                needed = self._longest if may_begin else needed - len(words)
+                stretch += words
+            elif stretch:
+                yield tuple(stretch)
+                stretch = []
+        if stretch:
+            yield tuple(stretch)
 
     def _others(
-        self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: Words, *, shortest: int
+        self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: str, *, shortest: int = 0
+    ) -> Iterator[tuple[Words, str, str, str]]:
+        """Every value of others, of so many characters, that stands in a text: its words, its owner, what it is."""
+        for stretch in self._stretches(text):
+            yield from self._others_within(mine, own, stretch, shortest)
+
+    def _others_within(
+        self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: Words, shortest: int
     ) -> Iterator[tuple[Words, str, str, str]]:
         others = self._lengths
-        if others.keys().isdisjoint(text):
-            return
         seen = 0
         for at in [at for at, word in enumerate(text) if word in others or word in own]:
             if at < seen:
@@ -193,24 +223,9 @@ def _runs(text: Words, wanted: Iterable[Words]) -> Iterator[Words]:
                 yield words
 
 
-def _at_line_ends(text: str) -> str:
-    """The first and the last of what spaces divide in each line, where a line's end may have broken a word."""
-    lines = (line.partition(" ") for line in text.split("\n"))
-    return "\n".join(first + space + rest.rpartition(" ")[2] for first, space, rest in lines)
-
-
-class _Known(dict[str, Words]):
-    """The words of what stands between blanks; most of it stands in many files."""
-
-    def __missing__(self, text: str) -> Words:
-        if len(self) > _MANY:
-            self.clear()
-        found = self[text] = tuple(_WORD.findall(text))
-        return found
-
-
-_known = _Known()
+# The words of what stands between blanks; most of it stands in many files.
+_between_blanks: Remembered[str, Words] = Remembered(lambda text: tuple(_WORD.findall(text)), _MANY)
 
 
 def _words(text: str) -> Words:
-    return tuple(chain.from_iterable(map(_known.__getitem__, text.casefold().split())))
+    return tuple(chain.from_iterable(map(_between_blanks.__getitem__, text.casefold().split())))

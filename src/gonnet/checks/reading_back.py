@@ -10,14 +10,12 @@ from html.parser import HTMLParser
 from xml.etree import ElementTree
 from xml.parsers import expat
 
-import pypdfium2
+from gonnet.checks.pdf_texts import parts_of_pdf
 
 _SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _CELL, _VALUE = f"{_SHEET}c", f"{_SHEET}v"
 _TEXTS = (_VALUE, f"{_SHEET}t", f"{_SHEET}f")
 _DATES = "{http://purl.org/dc/terms/}"
-_ANYWHERE = (-1e6, -1e6, 1e6, 1e6)  # on the page or beside it, where programs find it all the same
-_INFO = ("Title", "Author", "Subject", "Keywords", "Creator", "Producer")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,7 +44,7 @@ def read_back(data: bytes, form: str, encoding: str = "utf-8") -> ReadBack:
     """
     match form:
         case "pdf":
-            return ReadBack(parts=tuple(_pdf(data)))
+            return ReadBack(parts=tuple(parts_of_pdf(data)))
         case "xlsx":
             return ReadBack(parts=tuple(_workbook(data)), breaks_words=False)
         case "html":
@@ -74,26 +72,6 @@ class _Page(HTMLParser):
     def handle_data(self, data: str) -> None:
         if not self._in_style:
             self.texts.append(data)
-
-
-def _pdf(data: bytes) -> list[tuple[str, str]]:
-    try:
-        document = pypdfium2.PdfDocument(data)
-    except pypdfium2.PdfiumError as error:
-        raise ValueError("not a PDF") from error
-    try:
-        info = document.get_metadata_dict()
-        found = [("properties", " \n".join(str(info.get(name, "")) for name in _INFO))]
-        found.append(("bookmarks", "\n".join(str(entry.get_title()) for entry in document.get_toc())))
-        for number in range(len(document)):
-            page = document[number]
-            text = page.get_textpage()
-            found.append((f"page {number + 1}", text.get_text_bounded(*_ANYWHERE)))
-            text.close()
-            page.close()
-        return found
-    finally:
-        document.close()
 
 
 def _workbook(data: bytes) -> list[tuple[str, str]]:

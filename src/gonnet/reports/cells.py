@@ -18,6 +18,7 @@ from xlsxwriter.utility import xl_col_to_name
 from xlsxwriter.worksheet import Worksheet
 
 from gonnet.errors import DataError
+from gonnet.remembering import Remembered
 from gonnet.reports.columns import Shown
 
 LONGEST = 32_767
@@ -63,18 +64,18 @@ class CellWriter:
     def __init__(self, style: int, label: str) -> None:
         self._style = style
         self._label = label
-        self._known: dict[object, str] = {}
+        self._known = Remembered(self._written, 100_000)
 
     def __call__(self, shown: Shown) -> str:
         """What follows the cell's address."""
-        found = self._known.get(shown)
-        if found is None:
-            if len(self._known) > 100_000:
-                self._known.clear()
-            found = self._known[shown] = self._written(*shown)
-        return found
+        return self._known[shown]
 
-    def _written(self, text: str, value: object) -> str:
+    def column(self, shown: Iterable[Shown]) -> list[str]:
+        """What follows the address of each cell."""
+        return list(map(self._known.__getitem__, shown))
+
+    def _written(self, shown: Shown) -> str:
+        text, value = shown
         match value:
             case None:
                 return f' s="{self._style}"/>'

@@ -5,14 +5,15 @@ from __future__ import annotations
 import datetime as dt
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import Enum
-from typing import Literal
+from typing import Any, Literal
 
 from gonnet.data import ColumnType
 from gonnet.jobs.values import Total
+from gonnet.remembering import Remembered
 from gonnet.wording.formats import House, decimals_of, rounded_half_up
 
 _BREAK = re.compile("\r\n?|\x85|\u2028|\u2029")
@@ -96,20 +97,22 @@ class CellText:
     def __init__(self, column: PlannedColumn, house: House) -> None:
         self._column = column
         self._house = house
-        self._known: dict[object, Shown] = {}
+        self._known: Remembered[Any, Shown] = Remembered(self._made, 200_000)
 
     def __call__(self, value: object) -> str:
         """The text of one value; empty for None."""
-        return self.shown(value)[0]
+        return self._known[value][0]
 
     def shown(self, value: object) -> Shown:
         """Text and value."""
-        found = self._known.get(value)
-        if found is None:
-            if len(self._known) > 200_000:  # a column of ever new values must not fill the memory
-                self._known.clear()
-            found = self._known[value] = (self._written(value), rounded(self._column, value))
-        return found
+        return self._known[value]
+
+    def all_shown(self, values: Iterable[object]) -> list[Shown]:
+        """Text and value of each."""
+        return list(map(self._known.__getitem__, values))
+
+    def _made(self, value: object) -> Shown:
+        return self._written(value), rounded(self._column, value)
 
     def _written(self, value: object) -> str:
         pattern = self._column.pattern
@@ -152,7 +155,7 @@ def totalled(column: PlannedColumn, values: Sequence[object], weights: Sequence[
         case "max":
             return max(present, default=None)  # type: ignore[type-var]
         case "sum":
-            return sum(map(_decimal, present), Decimal(0))
+            return sum(present, Decimal(0))  # type: ignore[type-var]  # a column of numbers
         case "weighted":
             assert weights is not None
             pairs = [(_decimal(v), _decimal(w)) for v, w in zip(values, weights, strict=True) if None not in (v, w)]

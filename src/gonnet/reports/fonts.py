@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 import unicodedata
 import zlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -15,6 +16,8 @@ from reportlab.lib.fonts import addMapping
 from reportlab.pdfbase import pdfdoc, pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
+
+from gonnet.remembering import Remembered
 
 REGULAR = "Gonnet-Regular"
 BOLD = "Gonnet-Bold"
@@ -74,18 +77,11 @@ class Family:
         glyphs = [frozenset(font.face.charToGlyph) for font in self._whole.values()]
         self._glyphs = frozenset(map(chr, frozenset.intersection(*glyphs)))
         self.signs = frozenset(sign for sign in self._glyphs if _is_sign(sign) and not needs_shaping(sign))
-        self._widths = {name: _widths(font) for name, font in self._whole.items()}
-        self._known: dict[tuple[str, str], int] = {}
+        self._widths = {name: Remembered(_measure(font), _MANY) for name, font in self._whole.items()}
 
     def width(self, text: str, face: str, size: float) -> float:
         """Width of `text` in points."""
-        units = self._known.get((text, face))
-        if units is None:
-            if len(self._known) > _MANY:
-                self._known.clear()
-            widths, default = self._widths[face]
-            units = self._known[text, face] = sum(widths.get(sign, default) for sign in text)
-        return units * size / 1000
+        return self._widths[face][text] * size / 1000
 
     def trouble(self, sign: str) -> str:
         """Why a character cannot be printed, by its name."""
@@ -122,9 +118,12 @@ def _is_sign(character: str) -> bool:
     return unicodedata.category(character) != "Cc"
 
 
-def _widths(font: TTFont) -> tuple[dict[str, int], int]:
+def _measure(font: TTFont) -> Callable[[str], int]:
+    """What gives the width of a text in thousandths of the face's size."""
     face: Any = font.face
-    return {chr(code): width for code, width in face.charWidths.items()}, face.defaultWidth
+    widths: Remembered[str, int] = Remembered(lambda _: face.defaultWidth, sys.maxunicode)
+    widths.update({chr(code): width for code, width in face.charWidths.items()})
+    return lambda text: sum(map(widths.__getitem__, text))
 
 
 class Alphabet:
@@ -176,6 +175,7 @@ class ReducedFace(TTFont):
         }
         self._places[0xA0] = self._places[0x20]
         self._first = {code: _escaped(at) for code, (number, at) in self._places.items() if number == 0}
+        self._at_once = frozenset(map(chr, self._first))
         self._ready: list[_ReadySubset] = []
 
     def splitString(self, text: str, doc: object, encoding: str = "utf-8") -> list[tuple[int, bytes]]:  # noqa: N802
@@ -201,7 +201,7 @@ class ReducedFace(TTFont):
 
     def shows_at_once(self, text: str) -> bool:
         """Whether `text` has no character outside the first subset."""
-        return all(ord(sign) in self._first for sign in text)
+        return self._at_once.issuperset(text)
 
     def escaped(self, text: str) -> str:
         """A text of the first subset, as it stands in a literal string."""

@@ -11,13 +11,15 @@ a reader that is one text and not one for each cell, and the leak check reads ev
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from enum import Enum
+from functools import partial
+from typing import NamedTuple
 
 from reportlab.lib.colors import Color
 from reportlab.platypus import Flowable
 
 from gonnet.jobs.values import Accent
+from gonnet.remembering import Remembered
 from gonnet.reports.columns import PlannedColumn
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.laid import LaidTable, Line
@@ -40,8 +42,7 @@ class Kind(Enum):
     TOTAL = "total"
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """A row of a table, ready to be drawn.
 
     Attributes:
@@ -71,12 +72,12 @@ class TableInk:
         self.lefts = [sum(column.width for column in columns[:at]) for at in range(len(columns))]
         self._family = family
         self._faces = alphabet.faces
-        self._known: list[dict[str, Cell]] = [{} for _ in columns]
+        self._known = [Remembered(partial(self._cell, at, face=REGULAR), _MANY) for at in range(len(columns))]
         self.heading = self.row([column.label for column in columns], BOLD)
 
     def body(self, texts: Sequence[Sequence[str]]) -> list[Row]:
         """The rows of a table given by columns of texts."""
-        cells = [self._column(at, column) for at, column in enumerate(texts)]
+        cells = [list(map(known.__getitem__, column)) for known, column in zip(self._known, texts, strict=True)]
         return [
             self._joined(row, shown)
             for row, shown in zip(zip(*cells, strict=True), zip(*texts, strict=True), strict=True)
@@ -115,23 +116,12 @@ class TableInk:
         height = len(lines) * self.leading + 2 * (_ABOVE + _BELOW)
         return Row(operators, height, (text,), Kind.NOTE, (), new_page)
 
-    def _column(self, at: int, texts: Sequence[str]) -> list[Cell]:
-        known = self._known[at]
-        found = []
-        for text in texts:
-            cell = known.get(text)
-            if cell is None:
-                if len(known) > _MANY:
-                    known.clear()
-                cell = known[text] = self._cell(at, text, REGULAR)
-            found.append(cell)
-        return found
-
     def _joined(
         self, cells: Sequence[Cell], texts: tuple[str, ...], kind: Kind = Kind.ROW, tints: tuple[int, ...] = ()
     ) -> Row:
-        height = max(lines for _, lines in cells) * self.leading + _ABOVE + _BELOW
-        return Row(f"[{''.join([operators for operators, _ in cells])}]TJ\n", height, texts, kind, tints)
+        operators, lines = zip(*cells, strict=True)
+        height = max(lines) * self.leading + _ABOVE + _BELOW
+        return Row(f"[{''.join(operators)}]TJ\n", height, texts, kind, tints)
 
     def lines(self, at: int, text: str, face: str = REGULAR) -> tuple[str, ...]:
         """A text of column `at` as the lines that fit it."""

@@ -26,7 +26,7 @@ class TableSetter:
         """The table for one slice's rows."""
         plan, ordered = self._plan, self._arranged(rows)
         shown = ordered[: plan.first] if plan.first is not None else ordered
-        pairs = [[write.shown(row[at]) for row in shown] for write, at in zip(self._writers, plan.at, strict=True)]
+        pairs = [write.all_shown([row[at] for row in shown]) for write, at in zip(self._writers, plan.at, strict=True)]
         lines = tuple(self._group_lines(shown, 0, 0)) if plan.groups else ()
         if len(shown) < len(ordered):
             lines += (Line(before=len(shown), texts=(plan.rest.replace("{}", str(len(ordered) - len(shown))),)),)

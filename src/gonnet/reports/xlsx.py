@@ -179,7 +179,7 @@ class _Sheet:
         cells = []
         for index, (column, texts, values) in enumerate(zip(columns, table.texts, table.values, strict=True)):
             write = self._writer(column, self._style(_cell_look(column, index, self._locale)))
-            cells.append(list(map(write, zip(texts, values, strict=True))))
+            cells.append(write.column(zip(texts, values, strict=True)))
         for number, looks in table.emphasis.items():
             for index, accents in looks.items():
                 cells[index][number] = self._standing_out(table, index, number, accents)

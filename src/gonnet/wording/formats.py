@@ -9,7 +9,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 from dataclasses import dataclass
-from decimal import ROUND_HALF_UP, Decimal, localcontext
+from decimal import ROUND_HALF_UP, Context, Decimal, localcontext
 from functools import lru_cache
 
 from babel import Locale, dates, numbers
@@ -20,6 +20,7 @@ from gonnet.wording.words import Words, words_of
 _NUMBER = re.compile(r"^[^0#]*[#,]*[0,]+(?:\.0*#*)?[^0#]*$")
 _DATE_FIELDS = re.compile(r"'[^']*'|([a-zA-Z])\1*")
 _KNOWN_DATE_LETTERS = frozenset("yMLdEHhmsa")
+_LONG = Context(prec=60)
 
 Number = int | float | Decimal
 
@@ -127,10 +128,13 @@ def _plainly(value: Decimal, signs: Signs) -> str:
 
 def rounded_half_up(value: Decimal, places: int) -> Decimal:
     """`value` with exactly `places` decimals, halves away from zero, whatever its size; never a negative zero."""
-    with localcontext() as context:
-        context.prec = 60
-        rounded = value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
-        return rounded if rounded else rounded.copy_abs()
+    rounded = value.quantize(_unit(places), rounding=ROUND_HALF_UP, context=_LONG)
+    return rounded if rounded else rounded.copy_abs()
+
+
+@lru_cache(maxsize=64)
+def _unit(places: int) -> Decimal:
+    return Decimal(1).scaleb(-places)
 
 
 @lru_cache(maxsize=256)
