@@ -233,8 +233,8 @@ class _ReadySubset:
         self._name = f"{letters}+{face.name.decode('latin-1')}"
         self._last = len(subset) - 1
         data = face.makeSubset(subset)
-        self._file, self._length = zlib.compress(data, 9), len(data)
-        self._characters = zlib.compress(_to_unicode(self._name, subset).encode(), 9)
+        self._file = _stream(data, f" /Length1 {len(data)}")
+        self._characters = _stream(_to_unicode(self._name, subset).encode())
         nonsymbolic, symbolic = 32, 4
         box = " ".join(f"{part:g}" for part in face.bbox)
         self._descriptor = (
@@ -249,8 +249,8 @@ class _ReadySubset:
         )
 
     def add(self, doc: Any, page_name: str) -> None:  # noqa: ANN401
-        file = doc.Reference(_stream(self._file, Length1=self._length), f"fontFile:{page_name}")
-        characters = doc.Reference(_stream(self._characters), f"toUnicode:{page_name}")
+        file = doc.Reference(_Finished(self._file), f"fontFile:{page_name}")
+        characters = doc.Reference(_Finished(self._characters), f"toUnicode:{page_name}")
         written = _Written(self._descriptor, {"FontFile2": file})
         descriptor = doc.Reference(written, f"fontDescriptor:{page_name}")
         head = f"{self._font} /Name /{page_name}"
@@ -272,10 +272,23 @@ class _Written(pdfdoc.PDFObject):
         return f"{self._head} {' '.join(parts)} >>".encode("ascii")
 
 
-def _stream(packed: bytes, **entries: int) -> Any:  # noqa: ANN401  the stub knows no constructor
-    stream: Any = pdfdoc.PDFStream(content=packed)
-    stream.dictionary.dict.update({"Filter": pdfdoc.PDFName("FlateDecode"), **entries})
-    return stream
+class _Finished(pdfdoc.PDFObject):
+    """An object that is already written; one for each document, since ReportLab numbers objects themselves."""
+
+    __RefOnly__ = 1
+
+    def __init__(self, written: bytes) -> None:
+        self._written = written
+
+    def format(self, _document: object) -> bytes:
+        return self._written
+
+
+def _stream(data: bytes, more: str = "") -> bytes:
+    """A stream as it stands in a file (ISO 32000-1, 7.3.8), with more entries of its dictionary."""
+    packed = zlib.compress(data, 9)
+    head = f"<< /Filter /FlateDecode /Length {len(packed)}{more} >>"
+    return b"%s\nstream\n%s\nendstream" % (head.encode("ascii"), packed)
 
 
 def _arranged(codes: Iterable[int]) -> list[list[int]]:
