@@ -6,13 +6,13 @@ the hand-over. Nothing in it is random but what the Message-ID gives, so that th
 
 from __future__ import annotations
 
-import base64
 import binascii
 import datetime as dt
 import hashlib
 import html
 import mimetypes
 import re
+import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
 from email import message_from_bytes
@@ -184,8 +184,11 @@ def _page_part(page: str, body: Body, message_id: str) -> bytes:
 
 def _in_lines(data: bytes) -> bytes:
     """Base64 in lines of 76 characters (RFC 2045, 6.8)."""
-    text = base64.b64encode(data)
-    return b"\r\n".join([*[text[at : at + _LINE] for at in range(0, len(text), _LINE)], b""])
+    text = binascii.b2a_base64(data, newline=False)
+    full = len(text) // _LINE
+    lines = struct.unpack(f"{_LINE}s" * full, text[: full * _LINE])
+    rest = text[full * _LINE :]
+    return b"\r\n".join((*lines, rest, b"") if rest else (*lines, b""))
 
 
 def _boundaries(message_id: str) -> tuple[str, str]:

@@ -220,7 +220,7 @@ class SmtpLink:
 
 def _on_the_wire(data: bytes) -> bytes:
     """The message with dots at the beginning of lines doubled (RFC 5321, 4.5.2), and the final dot."""
-    if b"\n." in data or data.startswith(b"."):
+    if b"\r\n." in data or data.startswith(b"."):
         data = re.sub(rb"(?m)^\.", b"..", data)
     return data + b".\r\n"
 

@@ -102,12 +102,13 @@ class Deliveries:
         reply: str,
         only: str | None = None,
     ) -> State:
-        answer = {"answered": state, "answer": code, "said": reply[:500], "now": self._now()}
+        now = self._now()
+        answer = {"answered": state, "answer": code, "said": reply[:500], "now": now}
         statements.run(work, statements.ANSWERED, delivery=delivery_id, **answer)
         alone = Part(("mail", delivery_id), only, state, reply[:500]) if only is not None else None
         mine, parts = settle_package(work, package_id, alone)
         said = f" ({code} {reply})" if code else f" ({reply})" if reply else ""
-        self._note(work, run_id, package_id, f"{parts['mail', delivery_id]}: {state}{said}")
+        self._note(work, run_id, package_id, f"{parts['mail', delivery_id]}: {state}{said}", now)
         return mine
 
     @told
@@ -173,5 +174,6 @@ class Deliveries:
 
         self._together.run(write)
 
-    def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
-        statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=self._now(), said=what[:600])
+    def _note(self, work: Connection, run_id: int, package_id: int, what: str, now: str | None = None) -> None:
+        at = now or self._now()
+        statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=at, said=what[:600])

@@ -40,8 +40,10 @@ def settle_package(
 
 
 def _parts(work: Connection, package_id: int) -> list[Part]:
-    rows = statements.run(work, statements.DELIVERIES_OF, package=package_id).all()
-    filings = statements.run(work, statements.FILINGS_OF, package=package_id).all()
-    parts = [Part(("mail", row.id), row.address, HandOver(row.state), row.reply) for row in rows]
-    parts += [Part(("folder", row.id), f"{row.root}: {row.place}", HandOver(row.state), row.reply) for row in filings]
+    mailed = statements.run(work, statements.DELIVERIES_OF, package=package_id).fetchall()
+    filed = statements.run(work, statements.FILINGS_OF, package=package_id).fetchall()
+    parts = [Part(("mail", at), address, HandOver(state), reply) for at, state, address, reply in mailed]
+    parts += [
+        Part(("folder", at), f"{root}: {place}", HandOver(state), reply) for at, state, root, place, reply in filed
+    ]
     return parts

@@ -5,7 +5,9 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import Connection, CursorResult, Dialect, Executable, bindparam, insert, or_, select, update
+from sqlalchemy import Connection, Dialect, Executable, bindparam, insert, or_, select, update
+from sqlalchemy.engine.interfaces import DBAPICursor
+from sqlalchemy.exc import DBAPIError
 
 from gonnet.ledger import schema
 from gonnet.ledger.records import HandOver
@@ -61,11 +63,22 @@ SETTLE = (
 )
 
 
-def run(work: Connection, statement: Executable, **values: object) -> CursorResult[Any]:
-    """Run a statement for one package: as text that was compiled once, since it runs thousands of times in a send."""
+def run(work: Connection, statement: Executable, **values: object) -> DBAPICursor:
+    """Run a statement for one package within a transaction that has begun; its cursor.
+
+    It runs thousands of times in a send: as text that was compiled once, by the database's own driver.
+
+    Raises:
+        DBAPIError: the database refuses.
+    """
     sql, fixed, order = _compiled(statement, work.dialect)
     known = {**fixed, **values}
-    return work.exec_driver_sql(sql, tuple(known[name] for name in order))
+    cursor = work.connection.cursor()
+    try:
+        cursor.execute(sql, tuple([known[name] for name in order]))
+    except work.dialect.loaded_dbapi.Error as error:
+        raise DBAPIError(sql, None, error) from error
+    return cursor
 
 
 @lru_cache(maxsize=32)

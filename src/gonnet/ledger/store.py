@@ -67,20 +67,22 @@ class Store:
         Raises:
             SealError: the file is gone or is no longer what was put.
         """
-        place = self.path(digest)
+        place = self._place(digest)
         try:
-            data = place.read_bytes()
+            with open(place, "rb", buffering=0) as file:  # noqa: PTH123  a path object costs as much as the reading
+                data = file.readall()
         except OSError as error:
-            raise SealError(
-                f"the stored file {digest[:12]}… cannot be read: {error.strerror}", where=str(place)
-            ) from error
+            raise SealError(f"the stored file {digest[:12]}… cannot be read: {error.strerror}", where=place) from error
         if hashlib.sha256(data).hexdigest() != digest:
-            raise SealError(f"the stored file {digest[:12]}… is no longer what was reviewed", where=str(place))
+            raise SealError(f"the stored file {digest[:12]}… is no longer what was reviewed", where=place)
         return data
 
     def path(self, digest: str) -> Path:
         """Where the file with this digest is kept."""
-        return self.folder / digest[:2] / digest
+        return Path(self._place(digest))
+
+    def _place(self, digest: str) -> str:
+        return f"{self.folder}{os.sep}{digest[:2]}{os.sep}{digest}"
 
     def digests(self) -> Iterator[tuple[str, int, float]]:
         """Every file that is kept: its digest, its bytes, and when it was last put, in seconds since 1970."""

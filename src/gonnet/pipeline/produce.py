@@ -89,8 +89,9 @@ class _Worker:
                 laid = layouts.of(plan)
                 drawn = desk.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
                 hits += self._inspect(order, plan, laid, drawn)
-                content = hashlib.sha256(drawn.data).hexdigest()
+                content = None
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
+                    content = hashlib.sha256(drawn.data).hexdigest()
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
                 documents.append(self._kept(plan, drawn, layouts.shown(plan), content))
             for file in order.enclosures:
@@ -132,16 +133,18 @@ class _Worker:
         )
         return self._bench.watch.search(order.owners, f"the {plan.format}", found, own)
 
-    def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str) -> DocumentRecord:
+    def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
+        """The document as it is kept; `content` is the digest of what a locked one shows."""
+        digest = self._bench.store.put(drawn.data)
         return DocumentRecord(
             name=plan.file_name,
             report=plan.report,
             format=plan.format,
-            sha256=self._bench.store.put(drawn.data),
+            sha256=digest,
             bytes=len(drawn.data),
             pages=drawn.pages,
             rows=rows,
-            content=content,
+            content=content or digest,
         )
 
 
