@@ -12,7 +12,7 @@ from gonnet.jobs.workspace import Limits
 from gonnet.ledger.records import State
 from gonnet.pipeline.guards import is_within, strangers
 from gonnet.pipeline.prepare import prepare
-from gonnet.pipeline.send import send, sendable
+from gonnet.pipeline.send import leaving, send
 from gonnet.pipeline.survey import Request
 from scripted_smtp import Script, serving
 from support import AS_OF, SETTINGS, Dairy
@@ -108,10 +108,10 @@ def test_nobody_gets_the_same_period_twice_unless_that_is_said(dairy: Dairy) -> 
         first = dairy.prepared(tools)
         assert send(first, tools, only=("117",)).states == {State.SENT: 1}
         second = dairy.prepared(tools)
-        assert [package.key for package in sendable(second, tools)] == ["00042"]
-        assert [package.key for package in sendable(second, tools, again=True)] == ["00042", "117"]
-        assert [package.key for package in sendable(first, tools)] == ["00042"]
+        assert [package.key for package in leaving(second, tools).packages] == ["00042"]
+        assert [package.key for package in leaving(second, tools, again=True).packages] == ["00042", "117"]
+        assert [package.key for package in leaving(first, tools).packages] == ["00042"]
         later = prepare(dairy.job(), tools, Request(as_of=AS_OF + dt.timedelta(days=1), asked={}))
-        assert [package.key for package in sendable(later, tools)] == ["00042", "117"], "another period"
+        assert [package.key for package in leaving(later, tools).packages] == ["00042", "117"], "another period"
         assert send(second, tools, again=True).states == {State.SENT: 2}
     assert len(script.stored) == 6

@@ -24,7 +24,7 @@ def told(dairy: Dairy, when: str, script: Script, *changes: tuple[str, str]) -> 
         run = dairy.prepared(tools, *changes)
         send(run, tools)
         script.stored.clear()
-        return tell(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id), tools)
+        return tell(tools.ledger.run(str(run.id)), tools)
 
 
 def test_the_summary_says_what_wants_attention_and_has_the_list(dairy: Dairy) -> None:

@@ -52,15 +52,14 @@ def prepared(
 ) -> bool:
     """Prepare a run and tell of it; whether something of it wants attention."""
     run = prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json, guarded=guarded)
-    packages = tools.ledger.packages(run.id)
     attention = wants_attention(run)
     if as_json:
-        _report.as_json(run, packages)
+        _report.as_json(run, tools.ledger.packages(run.id))
     else:
-        summary(run, packages, quiet=quiet)
+        summary(tools, run, quiet=quiet)
         if not quiet:
             steps = [("gonnet review", "see every package before anything leaves")]
-            if any(package.messages or package.filings for package in packages):
+            if tools.ledger.extent(run.id)[1]:
                 steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
             else:
                 steps.append(("gonnet review --into FOLDER", "put the documents into a folder"))
@@ -74,15 +73,17 @@ def wants_attention(run: RunRecord) -> bool:
     return bool(states & {"held", "failed", "unsure"}) or any(weight == "attention" for weight, _ in run.findings)
 
 
-def summary(run: RunRecord, packages: Sequence[PackageRecord], *, quiet: bool) -> None:
+def summary(tools: Tools, run: RunRecord, *, quiet: bool) -> None:
     """The one summary after preparing."""
+    from gonnet.ledger import State
+
     if not quiet:
         period = "".join(f", {name} {value}" for name, value in run.parameters.items())
         _show.line(f"Run {run.id}: {run.title}{period}", "bold")
-        documents = sum(len(package.documents) for package in packages)
+        documents, _ = tools.ledger.extent(run.id)
         _show.line(f"         {_report.states(run)}; {_show.many(documents, 'document')} in {run.seconds:.1f} s")
         _report.account(run)
-        _report.withheld(packages)
+        _report.withheld(tools.ledger.packages(run.id, states=(State.HELD, State.SKIPPED, State.FAILED, State.UNSURE)))
     _report.findings(run.findings, attention_only=quiet)
 
 
@@ -97,16 +98,15 @@ def sent(
     again: bool = False,
 ) -> int:
     """List what is about to leave, ask, send, and tell what came of it; the exit code."""
-    from gonnet.pipeline.guards import sent_before, told_of_earlier
-    from gonnet.pipeline.send import doubt_interrupted, send, sendable
+    from gonnet.pipeline.guards import told_of_earlier
+    from gonnet.pipeline.send import doubt_interrupted, leaving, send
     from gonnet.pipeline.telling import tell as tell_by_mail
     from gonnet.pipeline.writing_back import write_back
 
     if doubt_interrupted(run, tools):
         run = tools.ledger.run(str(run.id))
-    waiting = sendable(run, tools, only, again=again)
-    everything = sendable(run, tools, only, again=True)
-    earlier = list(told_of_earlier(sent_before(run, everything, tools))) if len(everything) > len(waiting) else []
+    found = leaving(run, tools, only, again=again)
+    waiting, earlier = found.packages, list(told_of_earlier(found.earlier))
     for text in () if as_json else earlier:
         _show.console().print(_show.state("attention", f"! {text}; `--again` sends them too"), soft_wrap=True)
     if not waiting:
@@ -128,14 +128,13 @@ def sent(
 
         report = send(run, tools, only, tell, again=again)
     after = tools.ledger.run(str(run.id))
-    packages = tools.ledger.packages(run.id)
     troubles = [write_back(after, tools)]
-    troubles += [tell_by_mail(after, packages, tools) if report.interrupted is None else None, tools.log.trouble]
+    troubles += [tell_by_mail(after, tools) if report.interrupted is None else None, tools.log.trouble]
     untold = _troubles(troubles, as_json=as_json)
     if as_json:
-        _report.as_json(after, packages)
+        _report.as_json(after, tools.ledger.packages(run.id))
     else:
-        _outcome(after, packages, report, quiet=quiet)
+        _outcome(tools, after, report, quiet=quiet)
     if report.interrupted is not None:
         _exit.tell(report.interrupted)
         return _exit.UNREACHABLE
@@ -198,12 +197,14 @@ def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], d
         _show.console().print(_show.state("attention", f"! run {run.id} was not reviewed yet"))
 
 
-def _outcome(run: RunRecord, packages: Sequence[PackageRecord], report: SendReport, *, quiet: bool) -> None:
+def _outcome(tools: Tools, run: RunRecord, report: SendReport, *, quiet: bool) -> None:
+    from gonnet.ledger import State
+
     states = {str(state): count for state, count in report.states.items()}
     if not quiet:
         said = ", ".join(f"{count} {state}" for state, count in states.items()) or "nothing"
         _show.line(f"Done: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
-    wrong = [package for package in packages if str(package.state) in ("failed", "unsure")]
+    wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
     _report.withheld(wrong, most=20)
     steps = []
     later = any(part.state == "later" for package in wrong for part in package.deliveries())

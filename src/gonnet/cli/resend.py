@@ -74,5 +74,5 @@ def _afresh(
     tools.ledger.remark(run.id, f"{', '.join(keys)} made anew as run {made.id}, by {_decide.who()}{reason}")
     tools.ledger.remark(made.id, f"made anew in place of run {run.id}, by {_decide.who()}{reason}")
     if not as_json:
-        _work.summary(made, tools.ledger.packages(made.id), quiet=quiet)
+        _work.summary(tools, made, quiet=quiet)
     return _work.sent(tools, made, (), again=True, yes=yes, as_json=as_json, quiet=quiet)

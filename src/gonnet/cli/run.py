@@ -42,5 +42,5 @@ def run(
 
         made = _work.prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json)
         if not as_json:
-            _work.summary(made, tools.ledger.packages(made.id), quiet=quiet)
+            _work.summary(tools, made, quiet=quiet)
         return _work.sent(tools, made, (), again=again, yes=yes, as_json=as_json, quiet=quiet)

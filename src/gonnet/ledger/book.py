@@ -7,7 +7,8 @@ that is what makes a killed send resume without a duplicate.
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterator, Mapping, Sequence
+import json
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -28,6 +29,7 @@ from gonnet.ledger.rows import grouped, package_of, run_of
 from gonnet.ledger.writing import RunWriter
 
 _PATIENCE = 30  # seconds that another process may keep the ledger locked
+_FEW = 500  # keys that are looked up by themselves; a statement cannot name any number of them
 Clock = Callable[[], dt.datetime]
 
 
@@ -60,7 +62,9 @@ class Ledger:
         self.changes = Changes(self._engine, self.place, self.now)
 
     def _open(self) -> Engine:
-        engine = create_engine(f"sqlite:///{self.place}", connect_args={"timeout": _PATIENCE})
+        engine = create_engine(
+            f"sqlite:///{self.place}", connect_args={"timeout": _PATIENCE}, json_deserializer=_from_json
+        )
         event.listen(engine, "connect", _durable)
         try:
             schema.metadata.create_all(engine)
@@ -188,31 +192,55 @@ class Ledger:
         return {state: found.get(state, 0) for state in State if state in found}
 
     @told
-    def packages(self, run_id: int, only: Sequence[str] = ()) -> tuple[PackageRecord, ...]:
+    def packages(
+        self, run_id: int, only: Sequence[str] = (), states: Collection[State] = ()
+    ) -> tuple[PackageRecord, ...]:
         """The packages of a run in key order, with documents, messages and deliveries.
+
+        Args:
+            run_id: The run.
+            only: The keys that are wanted; all when empty.
+            states: The states that are wanted; all when empty.
 
         Raises:
             RunError: a key in `only` is not in the run.
         """
+        table = schema.packages.c
+        chosen = set(only)
+        wanted = [table.run_id == run_id]
+        wanted += [table.state.in_(states)] if states else []
+        wanted += [table.key.in_(chosen)] if 0 < len(chosen) <= _FEW else []
         with self._engine.connect() as work:
-            rows = work.execute(
-                select(schema.packages).where(schema.packages.c.run_id == run_id).order_by(schema.packages.c.id)
-            ).all()
-            chosen = set(only)
-            unknown = chosen - {row.key for row in rows}
-            if unknown:
-                raise RunError(
-                    f"run {run_id} has no package for key '{min(unknown)}'", fix="`gonnet review` lists them"
-                )
-            documents = grouped(work, schema.documents, "package_id", run_id)
-            messages = grouped(work, schema.messages, "package_id", run_id)
-            deliveries = grouped(work, schema.deliveries, "message_id", run_id)
-            filings = grouped(work, schema.filings, "package_id", run_id)
+            rows = work.execute(select(schema.packages).where(*wanted).order_by(table.id)).all()
+            if chosen:
+                self._require(work, run_id, chosen)
+                rows = [row for row in rows if row.key in chosen]
+            documents = grouped(work, schema.documents, "package_id", wanted)
+            messages = grouped(work, schema.messages, "package_id", wanted)
+            deliveries = grouped(work, schema.deliveries, "message_id", wanted)
+            filings = grouped(work, schema.filings, "package_id", wanted)
         return tuple(
             package_of(row, documents.get(row.id, []), messages.get(row.id, []), deliveries, filings.get(row.id, []))
             for row in rows
-            if not chosen or row.key in chosen
         )
+
+    @staticmethod
+    def _require(work: Connection, run_id: int, keys: Collection[str]) -> None:
+        found = work.scalars(select(schema.packages.c.key).where(schema.packages.c.run_id == run_id))
+        if unknown := set(keys).difference(found):
+            what = f"run {run_id} has no package for key '{min(unknown)}'"
+            raise RunError(what, fix="`gonnet review` lists them")
+
+    @told
+    def extent(self, run_id: int) -> tuple[int, int]:
+        """How many documents a run has, and how many messages and files that are to be put somewhere."""
+        mine = select(schema.packages.c.id).where(schema.packages.c.run_id == run_id)
+        with self._engine.connect() as work:
+            documents, messages, filings = (
+                int(work.scalar(select(func.count()).where(table.c.package_id.in_(mine))) or 0)
+                for table in (schema.documents, schema.messages, schema.filings)
+            )
+        return documents, messages + filings
 
     @told
     def past(self, job: str) -> dict[str, Sent]:
@@ -290,6 +318,10 @@ class Ledger:
         with self._engine.begin() as work:
             work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(reviewed=self.now()))
             self._note(work, run_id, "reviewed")
+
+
+def _from_json(text: str) -> object:
+    return [] if text == "[]" else json.loads(text)  # most lists of packages are empty
 
 
 def _durable(connection: Any, _record: object) -> None:  # noqa: ANN401  a DBAPI connection has no common type

@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, Row, select
+from sqlalchemy import ColumnElement, Connection, Row, select
 
 from gonnet.ledger import schema
 from gonnet.ledger.records import (
@@ -22,8 +22,13 @@ from gonnet.ledger.records import (
 )
 
 
-def grouped(work: Connection, table: Any, by: str, run_id: int) -> dict[int, list[Row[Any]]]:  # noqa: ANN401
-    """The rows of `table` that belong to a run, by the row they belong to."""
+def grouped(
+    work: Connection,
+    table: Any,  # noqa: ANN401
+    by: str,
+    packages: Sequence[ColumnElement[bool]],
+) -> dict[int, list[Row[Any]]]:
+    """The rows of `table` that belong to packages for which conditions hold, by the row they belong to."""
     query = select(table)
     if by == "message_id":
         query = query.join(schema.messages, schema.messages.c.id == table.c.message_id)
@@ -31,7 +36,7 @@ def grouped(work: Connection, table: Any, by: str, run_id: int) -> dict[int, lis
     else:
         query = query.join(schema.packages, schema.packages.c.id == table.c.package_id)
     found: dict[int, list[Row[Any]]] = {}
-    for row in work.execute(query.where(schema.packages.c.run_id == run_id).order_by(table.c.id)):
+    for row in work.execute(query.where(*packages).order_by(table.c.id)):
         found.setdefault(getattr(row, by), []).append(row)
     return found
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from gonnet.errors import RunError
 from gonnet.jobs.workspace import Limits
@@ -70,7 +70,7 @@ def sent_before(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools)
     return {package.key: earlier[package.key] for package in packages if package.key in earlier}
 
 
-def told_of_earlier(found: dict[str, int]) -> Iterator[str]:
+def told_of_earlier(found: Mapping[str, int]) -> Iterator[str]:
     """In words, run by run."""
     for number in sorted(set(found.values())):
         keys = [key for key, at in found.items() if at == number]

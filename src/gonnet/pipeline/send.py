@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing
+from dataclasses import dataclass
 
 from gonnet import delivery
 from gonnet.delivery import Envelope, Reply
@@ -30,12 +31,21 @@ def doubt_interrupted(run: RunRecord, tools: Tools) -> int:
         return tools.ledger.deliveries.doubt_open(run.id)
 
 
-def sendable(
-    run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False
-) -> tuple[PackageRecord, ...]:
-    """The packages of a run that a send would hand over: ready ones, and what was refused only for now.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Leaving:
+    """What a send would hand over.
 
-    Those that were sent in another run for the same period are left out, unless `again` is said.
+    Attributes:
+        packages: Ready ones, and what was refused only for now.
+        earlier: Key → run, of those that are left out since they were sent in another run for the same period.
+    """
+
+    packages: tuple[PackageRecord, ...]
+    earlier: Mapping[str, int]
+
+
+def leaving(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False) -> Leaving:
+    """What a send would hand over of a run; with `again`, what was sent for the same period too.
 
     Raises:
         RunError: the run was not prepared to its end, or delivers nothing.
@@ -44,7 +54,7 @@ def sendable(
     _require_sendable(run, packages)
     waiting = tuple(package for package in packages if any(waiting_in(package)) or any(to_file(package)))
     earlier = {} if again else guards.sent_before(run, waiting, tools)
-    return tuple(package for package in waiting if package.key not in earlier)
+    return Leaving(packages=tuple(package for package in waiting if package.key not in earlier), earlier=earlier)
 
 
 def _require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
@@ -77,12 +87,12 @@ def send(
     """
     with tools.ledger.alone(run.id):
         tools.ledger.deliveries.doubt_open(run.id)
-        packages = _allowed(run, sendable(run, tools, only, again=again), tools)
+        packages = _allowed(run, leaving(run, tools, only, again=again).packages, tools)
         guards.require_within_limits(packages, tools)
         tools.log.say("send began", run=run.id, packages=len(packages))
         report = hand_over_all(run, packages, tools, told)
         for pause in _pauses(packages, tools):
-            refused = [p for p in sendable(run, tools, only, again=again) if p.state is State.FAILED]
+            refused = [p for p in leaving(run, tools, only, again=again).packages if p.state is State.FAILED]
             later = [package for package in refused if any(waiting_in(package))]
             if not later or report.interrupted is not None:
                 break

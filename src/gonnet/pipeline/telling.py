@@ -23,14 +23,15 @@ _SHOWN = 20
 _RISKY = ("=", "+", "-", "@", "\t", "\r")  # what a spreadsheet would run
 
 
-def tell(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) -> str | None:
+def tell(run: RunRecord, tools: Tools) -> str | None:
     """Send the summary of a run, where the workspace wants one; why it was not taken, or None.
 
     Nothing of the run depends on it: a failure is told and recorded, and changes nothing.
     """
     spec = tools.workspace.file.summary
-    if spec is None or (spec.when == "when wrong" and not any(package.state in _WRONG for package in packages)):
+    if spec is None or (spec.when == "when wrong" and run.counts.keys().isdisjoint(_WRONG)):
         return None
+    packages = tools.ledger.packages(run.id)
     try:
         to, (sender,) = _addresses(spec.to, "to"), _addresses(spec.sender, "from")
         if strangers := guards.strangers([address.mailbox for address in to], tools.workspace.file.limits):
