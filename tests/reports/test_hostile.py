@@ -15,16 +15,10 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from gonnet.errors import DataError, GonnetError
-from gonnet.jobs.style import Style
 from gonnet.jobs.values import CsvForm
 from gonnet.reports import Painter, UnprintableError, draw
-from gonnet.reports.charting import LaidChart, LaidSeries
-from gonnet.reports.columns import Kind, PlannedColumn
 from gonnet.reports.csv_rows import draw_csv
-from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout
-from gonnet.reports.planned import Look, PageForm
-from gonnet.wording.formats import House
-from gonnet.wording.marked import paragraphs
+from made import LOOK, document
 from opened import HEAD, laid, pdf_pages, sheet
 from support import Dairy
 
@@ -81,38 +75,6 @@ def test_a_float_that_is_no_amount_is_refused_with_its_row_and_column(dairy: Dai
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=30)
 numbers = st.decimals(-(10**15), 10**15, places=2)
-LOOK = Look(style=Style(organisation="Tarnvale"), house=House(locale="en"))
-FORM = PageForm(paper="A4", landscape=False, width=595, height=842, margins=(51,) * 4, watermark=None)
-TEXT = PlannedColumn(
-    field="remark", label="Remark", kind=Kind.TEXT, pattern=None, align="left", total=None, is_measure=False,
-    width=200, font_size=8, characters=20,
-)  # fmt: skip
-AMOUNT = PlannedColumn(
-    field="amount", label="Amount", kind=Kind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True,
-    width=120, font_size=8, characters=12,
-)  # fmt: skip
-
-
-def document(words: list[str], amounts: list[Decimal]) -> Layout:
-    """A document with the same words everywhere."""
-    first = words[0]
-    shown = tuple(f"{amount}" for amount in amounts)
-    table = LaidTable(
-        columns=(TEXT, AMOUNT), title=first, empty=first, values=(tuple(words), tuple(amounts)),
-        texts=(tuple(words), shown), rows=len(words),
-    )  # fmt: skip
-    chart = LaidChart(
-        kind="bars", title=first, over=first, places=tuple(words), measured=False,
-        series=(LaidSeries(label=first, values=tuple(amounts), texts=shown),), lines=(), unit=first,
-        ticks=((min(Decimal(0), *amounts), "low"), (max(Decimal(1), *amounts), "high")), pattern="0.00", height=90,
-        alt=first, empty=first,
-    )  # fmt: skip
-    blocks = (LaidHeading(text=first), LaidFacts(facts=((first or "label", first),)), chart, table,
-              LaidText(paragraphs=paragraphs("**bold** text")))  # fmt: skip
-    return Layout(
-        title=first, sheet=first, header=first, footer=first, page=FORM, blocks=blocks, merged=(), title_merged=("", ()),
-        page_merged=(),
-    )  # fmt: skip
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -1,7 +1,18 @@
 """What is looked at before anything may leave: other people's values in a file, and the account of every row."""
 
 from gonnet.checks.accounting import Account, Control
+from gonnet.checks.drawn_pdf import DrawnReader
 from gonnet.checks.leaks import Hit, Identity, Watch, told
 from gonnet.checks.reading_back import ReadBack, read_back
 
-__all__ = ["Account", "Control", "Hit", "Identity", "ReadBack", "Watch", "read_back", "told"]
+__all__ = [
+    "Account",
+    "Control",
+    "DrawnReader",
+    "Hit",
+    "Identity",
+    "ReadBack",
+    "Watch",
+    "read_back",
+    "told",
+]

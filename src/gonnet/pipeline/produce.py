@@ -74,6 +74,7 @@ class _Worker:
     def __init__(self, bench: Workbench) -> None:
         self._bench, self._desks = bench, Desks(bench)
         self._scribe = Scribe(bench, self._desks)
+        self._reader = checks.DrawnReader()
 
     def make(self, order: Order) -> Made:
         """One package; what speaks against it holds it alone."""
@@ -124,10 +125,11 @@ class _Worker:
         )
 
     def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
-        found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
         if plan.format == "pdf":
             unseen = ("links and descriptions", "\n".join(text for layout in laid for text in layout.unseen()))
-            found = replace(found, parts=(*found.parts, unseen))
+            found = checks.ReadBack(parts=(*self._reader.parts(drawn.data), unseen))
+        else:
+            found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
         own = (
             part for at, layout in enumerate(laid) for part in own_numbers(layout, plan, drawn.pages, is_first=at == 0)
         )

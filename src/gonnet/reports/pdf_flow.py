@@ -56,7 +56,7 @@ class Flow:
 
     def _style(self, name: str, face: str, size: float, leading: float, **more: object) -> ParagraphStyle:
         scale = self._look.scale
-        options: dict[str, Any] = {"textColor": INK} | more
+        options: dict[str, Any] = {"textColor": INK, "bulletFontName": face, "bulletFontSize": size * scale} | more
         return ParagraphStyle(name, fontName=face, fontSize=size * scale, leading=leading * scale, **options)
 
     def of(self, layout: Layout) -> Iterator[Flowable]:

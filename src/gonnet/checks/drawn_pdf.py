@@ -1,0 +1,295 @@
+"""Reading back the PDFs that Gonnet draws, at a small part of what a general reader takes.
+
+It understands what these files are made of, and nothing else (ISO 32000-1): a cross-reference table, pages whose
+content is one deflated stream, simple faces that say which character each code is, pictures. Whatever it does not know,
+be it an operator, a filter or a face, it does not guess at: then PDFium reads the file. PDFium also reads the first
+files of a process and every fiftieth after that; where the two do not find the same characters, it reads all others.
+"""
+
+from __future__ import annotations
+
+import re
+import zlib
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+
+from gonnet.checks.pdf_texts import parts_of_pdf
+from gonnet.remembering import Remembered
+
+_FIRST, _EACH = 3, 50  # files that PDFium reads too: the first, and one in so many
+_MANY = 20_000
+
+_XREF = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
+_TABLE = re.compile(rb"xref\s+0 (\d+)\s+((?:\d{10} \d{5} [nf]\s{1,2})+)trailer\s+<<(.*?)>>", re.DOTALL)
+_STREAM = re.compile(rb"(.*?/Length (\d+)\b.*?>>)\s*stream\r?\n", re.DOTALL)
+_BEGINS = re.compile(rb">>\s*stream\r?\n")
+_REFERENCES = re.compile(rb"/(\S+) (\d+) 0 R")
+_KIDS = re.compile(rb"/Kids \[([\d\sR]*)\]")
+_MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
+_STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
+_FACE = re.compile(rb"/(\S+) \S+ Tf\b")
+_DESCRIBED = re.compile(rb"/Figure <</Alt <[0-9a-f]*>>> BDC")  # what is said of a chart, and not shown
+_MOVES = re.compile(rb"(\S+) Td\b|T[mD*]|\bET\b")
+_ESCAPE = re.compile(rb"\\([0-7]{1,3}|\r\n|.)", re.DOTALL)
+_ESCAPED = {b"n": b"\n", b"r": b"\r", b"t": b"\t", b"b": b"\b", b"f": b"\f", b"\r\n": b"", b"\n": b"", b"\r": b""}
+_KNOWN = frozenset(
+    b"q Q cm re f f* B B* b S s m l c v y h n W W* w J j M d RG rg G g K k gs Do BMC BDC EMC "
+    b"BT ET Tf Td TD Tm TL T* Tj TJ Tr Ts Tc Tw Tz".split()
+)
+_OPERAND = re.compile(rb"[+-]?(\d+\.?\d*|\.\d+)|/\S*")
+_BRACKETS = bytes.maketrans(b"[]", b"  ")
+# PDFDocEncoding where it is not Latin-1 (annex D.3).
+_PDFDOC = dict(zip(range(0x18, 0x20), "˘ˇˆ˙˝˛˚˜", strict=True))
+_PDFDOC |= dict(zip(range(0x80, 0x9F), "•†‡…—–ƒ⁄‹›−‰„“”‘’‚™ﬁﬂŁŒŠŸŽıłœšž", strict=True)) | {0xA0: "€"}
+_INFO = ("Title", "Author", "Subject", "Keywords", "Creator", "Producer")
+
+
+class UnfamiliarError(Exception):
+    """Something of a file is not what Gonnet's own files are made of."""
+
+
+class DrawnReader:
+    """Reads files that Gonnet drew, and looks now and then whether PDFium finds the same; one for each process."""
+
+    def __init__(self) -> None:
+        self._read = 0
+        self.trusted = True
+
+    def parts(self, data: bytes) -> Iterator[tuple[str, str]]:
+        """Its properties, its bookmarks and each of its pages (`page 2`), with their texts.
+
+        Raises:
+            ValueError: the bytes are not a PDF that can be read.
+        """
+        if not self.trusted:
+            return parts_of_pdf(data)
+        self._read += 1
+        try:
+            found = list(parts_of_drawn(data))
+        except UnfamiliarError:
+            return parts_of_pdf(data)
+        if self._read <= _FIRST or self._read % _EACH == 0:
+            other = list(parts_of_pdf(data))
+            if not alike(found, other):
+                self.trusted = False
+                return iter(other)
+        return iter(found)
+
+
+def alike(one: list[tuple[str, str]], other: list[tuple[str, str]]) -> bool:
+    """Whether two readings have the same letters and digits, as often, in the same places."""
+    if [place for place, _ in one] != [place for place, _ in other]:
+        return False
+    counted = ([Counter(filter(str.isalnum, text)) for _, text in found] for found in (one, other))
+    return next(counted) == next(counted)
+
+
+def parts_of_drawn(data: bytes) -> Iterator[tuple[str, str]]:
+    """As `parts_of_pdf`.
+
+    Raises:
+        UnfamiliarError: something of the file is not known here.
+    """
+    file = _File(data)
+    info = file.head(file.trailer(b"Info"))
+    yield "properties", " \n".join(_entry(info, name.encode("ascii")) for name in _INFO)
+    yield "bookmarks", "\n".join(file.titles())
+    for number, page in enumerate(file.pages(), 1):
+        yield f"page {number}", file.text(page)
+
+
+class _File:
+    """The objects of a file, found by its cross-reference table."""
+
+    def __init__(self, data: bytes) -> None:
+        self._data = data
+        at = _required(_XREF.search(data[-64:]))
+        table = _required(_TABLE.match(data, int(at[1])))
+        entries = table[2].split()
+        self._starts = [int(start) for start, kind in zip(entries[::3], entries[2::3], strict=True) if kind == b"n"]
+        if len(self._starts) != int(table[1]) - 1 or b"/Encrypt" in table[3] or b"/Prev" in table[3]:
+            raise UnfamiliarError
+        self._trailer = dict(_REFERENCES.findall(table[3]))
+        ends = dict(zip(sorted(self._starts), [*sorted(self._starts)[1:], int(at[1])], strict=True))
+        self._spans = [(start, ends[start]) for start in self._starts]
+        self._heads: dict[int, bytes] = {}
+        if any(b"/Subtype /Form" in self.head(number) for number in range(1, len(self._spans) + 1)):
+            raise UnfamiliarError  # a form has text of its own
+
+    def trailer(self, name: bytes) -> int:
+        """The number of an object that the trailer names."""
+        if name not in self._trailer:
+            raise UnfamiliarError
+        return int(self._trailer[name])
+
+    def head(self, number: int) -> bytes:
+        """An object without what is in its stream."""
+        if number not in self._heads:
+            begin, end = self._span(number)
+            stream = _BEGINS.search(self._data, begin, end)
+            self._heads[number] = self._data[begin : stream.start() if stream else end]
+        return self._heads[number]
+
+    def _span(self, number: int) -> tuple[int, int]:
+        if not 0 < number <= len(self._spans):
+            raise UnfamiliarError
+        return self._spans[number - 1]
+
+    def _stream(self, number: int) -> bytes:
+        """What is in the stream of an object, as it is kept."""
+        begin, end = self._span(number)
+        found = _required(_STREAM.match(self._data, begin, end))
+        if b"/FlateDecode" not in found[1] or found[1].count(b"Decode") != 1:
+            raise UnfamiliarError
+        return self._data[found.end() : found.end() + int(found[2])]
+
+    def titles(self) -> Iterator[str]:
+        """Those of the bookmarks, in the order of their objects."""
+        for number in range(1, len(self._spans) + 1):
+            head = self.head(number)
+            if b"/Title" in head and b"/Parent" in head and number != self.trailer(b"Info"):
+                yield _entry(head, b"Title")
+
+    def pages(self) -> list[int]:
+        """The numbers of the pages, in their order."""
+        catalog = dict(_REFERENCES.findall(self.head(self.trailer(b"Root"))))
+        kids = _required(_KIDS.search(self.head(int(catalog.get(b"Pages", b"0")))))
+        found = [int(number) for number in kids[1].split()[::3]]
+        if any(b"/Type /Page " not in self.head(number).replace(b"\n", b" ") for number in found):
+            raise UnfamiliarError
+        return found
+
+    def text(self, page: int) -> str:
+        """All text of a page.
+
+        Raises:
+            UnfamiliarError: something of it is not known here.
+        """
+        head = self.head(page)
+        if head.count(b"/Contents ") != 1 or head.count(b"/Font ") != 1:
+            raise UnfamiliarError
+        named = dict(_REFERENCES.findall(head))
+        try:
+            content = zlib.decompress(self._stream(int(named[b"Contents"])))
+            fonts = dict(_REFERENCES.findall(self.head(int(named[b"Font"]))))
+        except (KeyError, zlib.error) as error:
+            raise UnfamiliarError from error
+        return "".join(_shown(content, {name: self._characters(int(number)) for name, number in fonts.items()}))
+
+    def _characters(self, font: int) -> _Face | None:
+        """What the codes of a face mean; None where it does not say."""
+        head = self.head(font)
+        named = dict(_REFERENCES.findall(head))
+        if b"/Subtype /TrueType" not in head or b"ToUnicode" not in named:
+            return None
+        return _FACES[self._stream(int(named[b"ToUnicode"]))]
+
+
+def _required(match: re.Match[bytes] | None) -> re.Match[bytes]:
+    if match is None:
+        raise UnfamiliarError
+    return match
+
+
+class _Face:
+    """What the strings of a face say, by its map from codes to characters (9.10.3).
+
+    Args:
+        packed: The map's stream, deflated.
+
+    Attributes:
+        literals: What stands in parentheses → the text.
+    """
+
+    def __init__(self, packed: bytes) -> None:
+        codes = zlib.decompress(packed)
+        if b"beginbfrange" in codes:
+            raise UnfamiliarError
+        self._table = {
+            int(code, 16): bytes.fromhex(text.decode()).decode("utf-16-be") for code, text in _MAPPED.findall(codes)
+        }
+        self.literals = Remembered(self._of_literal, _MANY)
+
+    def text(self, codes: bytes) -> str:
+        """What codes say."""
+        try:
+            return "".join([self._table[code] for code in codes])
+        except KeyError as error:
+            raise UnfamiliarError from error
+
+    def _of_literal(self, literal: bytes) -> str:
+        return self.text(_unescaped(literal))
+
+
+_FACES = Remembered(_Face, 64)
+
+
+_IS_KNOWN: Remembered[bytes, bool] = Remembered(
+    lambda word: word in _KNOWN or _OPERAND.fullmatch(word) is not None, _MANY
+)
+
+
+def _require_known(between: Sequence[bytes]) -> None:
+    """Refuse what stands between strings where it is more than numbers, names and the operators that are known here."""
+    if not all(map(_IS_KNOWN.__getitem__, set(b" ".join(between).translate(_BRACKETS).split()))):
+        raise UnfamiliarError
+
+
+def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]:
+    """The strings of a content, each after what divides it from the one before it."""
+    between, *rest = _STRINGS.split(_DESCRIBED.sub(b" ", content))
+    _require_known([between, *rest[2::3]])
+    face: _Face | None = None
+    for literal, digits, after in zip(rest[0::3], rest[1::3], rest[2::3], strict=True):
+        divided = " "
+        if b"T" in between:  # else it is a move within a line
+            divided, name = _DIVIDED[between]
+            face = faces.get(name) if name else face
+        if face is None:
+            raise UnfamiliarError
+        yield divided
+        yield face.literals[literal] if digits is None else face.text(bytes.fromhex(digits.decode()))
+        between = after
+
+
+def _divided(between: bytes) -> tuple[str, bytes | None]:
+    """What divides two strings: nothing where the second is shown right behind the first; and the face chosen last."""
+    faces = _FACE.findall(between)
+    moves = list(_MOVES.finditer(between))
+    if any(move[1] is None or float(move[1]) for move in moves):
+        divided = "\n"
+    else:
+        divided = "" if between.lstrip().startswith(b"Tj") and not moves else " "
+    return divided, faces[-1] if faces else None
+
+
+_DIVIDED = Remembered(_divided, _MANY)
+
+
+def _unescaped(literal: bytes) -> bytes:
+    """The bytes of a literal string (7.3.4.2)."""
+    if b"\\" not in literal:
+        return literal
+    return _ESCAPE.sub(lambda found: _meant(found[1]), literal)
+
+
+def _meant(escape: bytes) -> bytes:
+    if escape[:1].isdigit():
+        return bytes([int(escape, 8) & 255])
+    return _ESCAPED.get(escape, escape)
+
+
+def _entry(head: bytes, name: bytes) -> str:
+    """A text string of a dictionary (7.9.2.2); empty where it has none.
+
+    Raises:
+        UnfamiliarError: it is written in another way.
+    """
+    at = head.find(b"/" + name + b" ")
+    if at < 0:
+        return ""
+    found = _required(_STRINGS.match(head, at + len(name) + 2))
+    data = bytes.fromhex(found[2].decode()) if found[2] is not None else _unescaped(found[1])
+    if data.startswith(b"\xfe\xff"):
+        return data[2:].decode("utf-16-be", errors="replace")
+    return data.decode("latin-1").translate(_PDFDOC)

@@ -1,0 +1,113 @@
+"""The reader of Gonnet's own PDFs finds what PDFium finds, and leaves to PDFium what it does not know."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
+from reportlab.pdfgen.canvas import Canvas
+
+from gonnet.checks import DrawnReader, drawn_pdf
+from gonnet.checks.drawn_pdf import UnfamiliarError, alike, parts_of_drawn
+from gonnet.checks.pdf_texts import parts_of_pdf
+from gonnet.demo.workspace_files import write_workspace
+from gonnet.jobs import load_job, load_workspace
+from gonnet.jobs.values import Joint
+from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.survey import Request
+from gonnet.pipeline.tools import open_tools
+from gonnet.reports import Painter, draw
+from made import LOOK, document
+from opened import laid
+from support import AS_OF, Dairy
+
+
+@pytest.mark.parametrize("job", ["gallery", "pack", "board", "notice"])
+def test_every_pdf_of_the_demo_is_read_as_pdfium_reads_it(tmp_path: Path, job: str) -> None:
+    write_workspace(tmp_path)
+    workspace = load_workspace(tmp_path)
+    with open_tools(workspace, 1) as tools:
+        run = prepare(load_job(workspace, job), tools, Request(as_of=AS_OF, asked={}))
+        made = [d.sha256 for package in tools.ledger.packages(run.id) for d in package.documents if d.format == "pdf"]
+        assert made
+        for data in map(tools.store.get, made[:12]):
+            assert alike(list(parts_of_drawn(data)), list(parts_of_pdf(data)))
+
+
+SIGNS = st.text(st.sampled_from("ab 12()\\<>[]/%.,-ŁąéΩЖ€Š–’"), min_size=1, max_size=60)
+
+
+@given(st.lists(SIGNS, min_size=1, max_size=4))
+@example([">> stream (a) Tj ET", "stream endstream endobj"])
+@example(["/Parent 1 0 R /Title (b)"])
+@example(["\\051 /Title (x)", "a" * 400])
+def test_nothing_is_missed_whatever_stands_in_a_document(words: list[str]) -> None:
+    layout = document(words, [Decimal(1)] * len(words))
+    data = Painter(LOOK).draw(layout, "pdf", joined=(layout,), joint=Joint(contents=True)).data
+    found = list(parts_of_drawn(data))
+    assert alike(found, list(parts_of_pdf(data)))
+    said = ["".join(text.split()) for _, text in found]
+    assert all("".join(word.split()) in "".join(said[2:]) for word in words)
+    assert "".join(words[0].split()) in said[0], "the title stands in the properties"
+    assert said[1].count("".join(words[0].split())) >= 2, "and in the bookmarks"
+
+
+def page(draw_on: Callable[[Canvas], object]) -> bytes:
+    target = io.BytesIO()
+    canvas = Canvas(target, invariant=1)
+    draw_on(canvas)
+    canvas.save()
+    return target.getvalue()
+
+
+def in_a_form(canvas: Canvas) -> None:
+    canvas.beginForm("stamp")
+    canvas.drawString(10, 10, "Hallbank")
+    canvas.endForm()
+    canvas.doForm("stamp")
+
+
+def with_a_box(canvas: Canvas) -> None:
+    canvas.acroForm.textfield(value="Hallbank", name="who")
+    canvas.showPage()
+
+
+@pytest.mark.parametrize(
+    "draw_on",
+    [
+        in_a_form,
+        with_a_box,
+        lambda canvas: canvas.drawString(10, 10, "Hallbank"),  # in a face that is not embedded
+        lambda canvas: canvas.addLiteral("BI /W 1 /H 1 ID x EI"),
+        lambda canvas: canvas.setEncrypt("secret"),
+    ],
+)
+def test_what_is_not_known_is_not_guessed_at(draw_on: Callable[[Canvas], object]) -> None:
+    data = page(draw_on)
+    with pytest.raises(UnfamiliarError):
+        list(parts_of_drawn(data))
+
+
+def test_pdfium_reads_what_is_not_known_and_everything_once_the_two_disagree(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    reader: Any = DrawnReader()
+    stamped = page(in_a_form)
+    assert list(reader.parts(stamped)) == list(parts_of_pdf(stamped))
+    assert reader.trusted
+    layout, look = laid(dairy)
+    drawn = draw(layout, "pdf", look).data
+    assert list(reader.parts(drawn)) == list(parts_of_drawn(drawn))
+    monkeypatch.setattr(
+        drawn_pdf, "parts_of_drawn", lambda data: [(place, text[3:]) for place, text in parts_of_pdf(data)]
+    )
+    assert list(reader.parts(drawn)) == list(parts_of_pdf(drawn))
+    assert not reader.trusted
+    monkeypatch.undo()
+    assert list(reader.parts(drawn)) == list(parts_of_pdf(drawn)), "for good"
