@@ -6,17 +6,20 @@ sign.
 
 from __future__ import annotations
 
+import codecs
 import re
 import unicodedata
 from collections.abc import Iterable
 from itertools import pairwise
 from pathlib import Path
+from typing import BinaryIO
 
 from gonnet.data.staging import Target
 from gonnet.errors import DataError
 
 _ONE_BYTE = ("cp1252", "cp1250", "cp1257", "cp1254", "cp1251", "cp1253")
 _SHOWN = ("cp1252", "cp1250", "cp1253", "cp1251")
+_BLOCK = 1 << 20  # bytes
 _MARKS = frozenset("’‘“”„‚–—…€°§«»·²³½¼£ºª\u00a0")
 _WORD = re.compile(rb"[A-Za-z]*[\x80-\xff][A-Za-z\x80-\xff]*")
 
@@ -31,6 +34,9 @@ def encoding_of(path: Path, target: Target) -> str:
         if file.read(2) in (b"\xff\xfe", b"\xfe\xff"):
             return "utf-16"
         file.seek(0)
+        if _is_utf8(file):
+            return "utf-8"
+        file.seek(0)
         first: tuple[int, bytes] | None = None
         words: set[bytes] = set()
         for number, line in enumerate(file, 1):
@@ -40,12 +46,22 @@ def encoding_of(path: Path, target: Target) -> str:
                 first = first or (number, line[max(0, error.start - 12) : error.start + 12].strip())
             if not line.isascii():
                 words.update(_WORD.findall(line))
-    if first is None:
-        return "utf-8"
     found = only_reading(words)
     if found is None:
+        assert first is not None
         raise _unknown(path, target, *first)
     return found
+
+
+def _is_utf8(file: BinaryIO) -> bool:
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    try:
+        while block := file.read(_BLOCK):
+            decoder.decode(block)
+        decoder.decode(b"", final=True)
+    except UnicodeDecodeError:
+        return False
+    return True
 
 
 def only_reading(words: Iterable[bytes]) -> str | None:

@@ -280,12 +280,14 @@ def _decided(
     part: recipients.Addressed, found: rules.Evaluated, job: Job
 ) -> tuple[recipients.Addressed, rules.Evaluated, rules.Decision]:
     """A key, what came out for it, and what happens to it; its contacts as the rules change them."""
-    effects = rules.decide(part, found, job).effects
+    decision = rules.decide(part, found, job)
+    effects = decision.effects
     if part.contacts and (effects.to or effects.cc or effects.bcc):
         kept = part.contacts[:1] if effects.to else part.contacts
         people = tuple(roll.changed(person, effects.to, effects.cc, effects.bcc) for person in kept)
         part = replace(part, contacts=people)
-    return part, found, rules.decide(part, found, job)
+        decision = rules.decide(part, found, job)
+    return part, found, decision
 
 
 def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> list[recipients.Addressed]:
