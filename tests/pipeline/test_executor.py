@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
 
 from gonnet.errors import StorageError
-from gonnet.pipeline.tools import Inline, Tools, local_executor
-from support import Dairy
+from gonnet.pipeline.processes import Inline, local_executor
+from gonnet.pipeline.tools import Tools
+from support import Dairy, wait_for
 
 
 def digests(dairy: Dairy, tools: Tools) -> list[str]:
@@ -49,3 +53,32 @@ def test_a_few_packages_stay_in_the_process_and_many_get_a_pool() -> None:
     with local_executor(5, 2) as pool:
         assert pool.submit(len, "abc").result() == 3
         assert not isinstance(pool, Inline)
+
+
+START = """
+import os, sys, time
+from gonnet.pipeline.processes import local_executor
+if __name__ == "__main__":
+    pool = local_executor(5, 2)
+    print(*{pool.submit(os.getpid).result() for _ in range(20)}, flush=True)
+    time.sleep(60)
+"""
+
+
+@pytest.mark.skipif(not Path("/proc/self/stat").exists(), reason="processes are looked up in /proc")
+def test_its_processes_end_with_the_one_that_is_killed() -> None:
+    with subprocess.Popen([sys.executable, "-c", START], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as parent:
+        assert parent.stdout is not None
+        workers = [int(text) for text in parent.stdout.readline().split()]
+        assert workers
+        assert all(map(is_running, workers))
+        parent.kill()
+    wait_for(lambda: not any(map(is_running, workers)))
+
+
+def is_running(process: int) -> bool:
+    try:
+        state = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0]
+    except (FileNotFoundError, ProcessLookupError):
+        return False
+    return state != "Z"  # ended, and nobody asked how

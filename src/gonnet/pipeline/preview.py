@@ -18,9 +18,10 @@ from gonnet.ledger import Store
 from gonnet.packages import PackagePlan, safe_name
 from gonnet.pipeline import workshop
 from gonnet.pipeline.letters import senders_of
+from gonnet.pipeline.processes import Inline
 from gonnet.pipeline.produce import Made
 from gonnet.pipeline.survey import Request, survey
-from gonnet.pipeline.tools import Inline, Tools
+from gonnet.pipeline.tools import Tools
 from gonnet.wording.languages import called
 
 _SCALE = 96 / 72  # pixels to the point

@@ -3,29 +3,22 @@
 from __future__ import annotations
 
 import datetime as dt
-import multiprocessing
-import os
-import signal
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures import Executor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, ParamSpec, TypeVar
+from typing import TYPE_CHECKING
 
 from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
 from gonnet.pipeline.log import Log
+from gonnet.pipeline.processes import local_executor
 
 if TYPE_CHECKING:
     from gonnet.data import Calendar
     from gonnet.reports import Look
-
-P = ParamSpec("P")
-R = TypeVar("R")
-
-_WORTH_A_POOL = 40  # packages; below, starting processes takes longer than drawing
 
 Progress = Callable[[int, int], None]
 """Called with the number of packages done and the number there are."""
@@ -112,32 +105,3 @@ def open_tools(workspace: Workspace, processes: int | None = None) -> Iterator[T
         )
     finally:
         ledger.close()
-
-
-def local_executor(packages: int, processes: int | None = None) -> Executor:
-    """A process pool where that is worth it, else this process."""
-    count = processes or os.cpu_count() or 1
-    if count == 1 or (processes is None and packages < _WORTH_A_POOL):
-        return Inline()
-    # Not fork: DuckDB has started threads by now.
-    method = "forkserver" if "forkserver" in multiprocessing.get_all_start_methods() else "spawn"
-    context = multiprocessing.get_context(method)
-    context.set_forkserver_preload(["gonnet.pipeline.produce"])  # loaded once for all processes
-    return ProcessPoolExecutor(max_workers=count, mp_context=context, initializer=_leave_interrupts_to_the_parent)
-
-
-def _leave_interrupts_to_the_parent() -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-
-
-class Inline(Executor):
-    """An executor that does the work at once, in this process."""
-
-    def submit(self, fn: Callable[P, R], /, *args: P.args, **kwargs: P.kwargs) -> Future[R]:
-        """Do it; what goes wrong is raised by the future, as it would be from a pool."""
-        future: Future[R] = Future()
-        try:
-            future.set_result(fn(*args, **kwargs))
-        except Exception as error:  # noqa: BLE001  an executor hands every failure to its future
-            future.set_exception(error)
-        return future

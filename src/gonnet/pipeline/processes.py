@@ -1,0 +1,54 @@
+"""Processes that share the work of a run, and end with the one that started them."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import signal
+import threading
+from collections.abc import Callable
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from typing import ParamSpec, TypeVar
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+_WORTH_A_POOL = 40  # packages; below, starting processes takes longer than drawing
+
+
+def local_executor(packages: int, processes: int | None = None) -> Executor:
+    """A process pool where that is worth it, else this process."""
+    count = processes or os.cpu_count() or 1
+    if count == 1 or (processes is None and packages < _WORTH_A_POOL):
+        return Inline()
+    # Not fork: DuckDB has started threads by now.
+    method = "forkserver" if "forkserver" in multiprocessing.get_all_start_methods() else "spawn"
+    context = multiprocessing.get_context(method)
+    context.set_forkserver_preload(["gonnet.pipeline.produce"])  # loaded once for all processes
+    return ProcessPoolExecutor(max_workers=count, mp_context=context, initializer=_settle_in)
+
+
+def _settle_in() -> None:
+    """Leave interrupts to the parent, and do not outlive it: a pool's processes would wait for work for ever."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with_the_parent, daemon=True).start()
+
+
+def _end_with_the_parent() -> None:
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(1)
+
+
+class Inline(Executor):
+    """An executor that does the work at once, in this process."""
+
+    def submit(self, fn: Callable[P, R], /, *args: P.args, **kwargs: P.kwargs) -> Future[R]:
+        """Do it; what goes wrong is raised by the future, as it would be from a pool."""
+        future: Future[R] = Future()
+        try:
+            future.set_result(fn(*args, **kwargs))
+        except Exception as error:  # noqa: BLE001  an executor hands every failure to its future
+            future.set_exception(error)
+        return future
