@@ -61,6 +61,7 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
         ("when: litres > 5000", "when: litres >", "the condition of rule 'a lot' does not run"),
         ("{field: remark}", '{field: remark, format: "0.00"}', "the format '0.00' does not fit column 'remark', which is text"),
         ("{field: remark}", "{field: remark, total: sum}", "column 'remark' is text and has no sum"),
+        ("deliver:\n", "deliver:\n  - {name: by post, folder: {}}\n", "'by post' cannot be a name here. Use letters, digits and _"),
         ("statements@tarnvale.example", "statements", "is not an address: there is no @ in it"),
     ],
 )  # fmt: skip

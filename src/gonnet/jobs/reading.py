@@ -250,7 +250,7 @@ def _said(model: type[BaseModel], detail: ErrorDetails, place: Place) -> tuple[s
         case "too_short":
             return f"'{name}' is empty", "Add at least one entry"
         case "string_pattern_mismatch":
-            return f"'{name}' cannot be a name here", "Use letters, digits and _, beginning with a letter"
+            return f"'{given}' cannot be a name here", "Use letters, digits and _, beginning with a letter"
         case "value_error":
             return str(context.get("error", detail["msg"])), ""
         case _:
