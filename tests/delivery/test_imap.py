@@ -56,7 +56,8 @@ def test_a_message_is_put_once_however_often_it_is_tried(server: Imap, security:
     ("settings", "says"),
     [
         ({"password": "wrong"}, "refuses the login of 'maren'"),
-        ({"trusted": None}, "certificate is not trusted"),
+        ({"trusted": None}, "certificate is not trusted.* Name the certificate's issuer"),
+        ({"host": "localhost"}, "not valid for 'localhost'. Write `host:` as its certificate calls it"),
         ({"folder": "Nowhere"}, "its folder cannot be opened"),
         ({"port": 1}, "no connection"),
     ],

@@ -13,6 +13,7 @@ import ssl
 import threading
 from email.parser import BytesHeaderParser
 
+from gonnet.delivery.certificates import untrusted
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import ImapServer
 
@@ -60,8 +61,7 @@ class DraftsFolder:
                 raise self._failure(f"its folder cannot be opened: {_text(said)}", "Name another with `folder:`")
             ready = True
         except ssl.SSLCertVerificationError as error:
-            what = f"its certificate is not trusted: {error.verify_message}"
-            raise self._failure(what, "Name the certificate's issuer with ca_file") from error
+            raise self._failure(*untrusted(error)) from error
         except (OSError, imaplib.IMAP4.error) as error:
             reason = getattr(error, "strerror", None) or _text(error.args)
             raise self._failure(f"no connection: {reason}", "Check host and port, and whether it runs") from error

@@ -13,6 +13,7 @@ import socket
 import ssl
 from collections.abc import Callable
 
+from gonnet.delivery.certificates import untrusted
 from gonnet.delivery.replies import Phase, Reply, Verdict, judged
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import MailServer
@@ -51,10 +52,7 @@ class SmtpLink:
         try:
             self._smtp = self._connected()
         except ssl.SSLCertVerificationError as error:
-            raise self._failure(
-                f"its certificate is not trusted: {error.verify_message}",
-                "Name the certificate's issuer with ca_file, or ask whoever runs the server",
-            ) from error
+            raise self._failure(*untrusted(error)) from error
         except smtplib.SMTPAuthenticationError as error:
             wrong = error.smtp_code >= 500
             raise self._failure(
