@@ -23,6 +23,7 @@ from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import open_tools
 from gonnet.reports import Painter, draw
+from gonnet.reports.fonts import family
 from made import LOOK, document
 from opened import laid
 from support import AS_OF, Dairy
@@ -40,7 +41,7 @@ def test_every_pdf_of_the_demo_is_read_as_pdfium_reads_it(tmp_path: Path, job: s
             assert alike(list(parts_of_drawn(data)), list(parts_of_pdf(data)))
 
 
-SIGNS = st.text(st.sampled_from("ab 12()\\<>[]/%.,-ŁąéΩЖ€Š–’"), min_size=1, max_size=60)
+SIGNS = st.text(st.sampled_from("ab 12()\\<>[]/%.,-ŁąéΩЖ€Š–’"), min_size=1, max_size=60).filter(str.strip)
 
 
 @given(st.lists(SIGNS, min_size=1, max_size=4))
@@ -76,6 +77,15 @@ def in_a_form(canvas: Canvas) -> None:
 def with_a_box(canvas: Canvas) -> None:
     canvas.acroForm.textfield(value="Hallbank", name="who")
     canvas.showPage()
+
+
+def test_a_face_that_is_restored_is_not_guessed_at() -> None:
+    target = io.BytesIO()
+    canvas = family().reduced(frozenset("ab")).canvas(target, invariant=1)
+    canvas.addLiteral("BT /GB+0 9 Tf (a) Tj ET q BT /GR+0 9 Tf (b) Tj ET Q BT (a) Tj ET")
+    canvas.save()
+    with pytest.raises(UnfamiliarError):
+        list(parts_of_drawn(target.getvalue()))
 
 
 @pytest.mark.parametrize(

@@ -27,7 +27,7 @@ _REFERENCES = re.compile(rb"/(\S+) (\d+) 0 R")
 _KIDS = re.compile(rb"/Kids \[([\d\sR]*)\]")
 _MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
 _STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
-_FACE = re.compile(rb"/(\S+) \S+ Tf\b")
+_FACE = re.compile(rb"/(\S+) \S+ Tf\b|\bQ\b")
 _DESCRIBED = re.compile(rb"/Figure <</Alt <[0-9a-f]*>>> BDC")  # what is said of a chart, and not shown
 _MOVES = re.compile(rb"(\S+) Td\b|T[mD*]|\bET\b")
 _ESCAPE = re.compile(rb"\\([0-7]{1,3}|\r\n|.)", re.DOTALL)
@@ -66,7 +66,7 @@ class DrawnReader:
         self._read += 1
         try:
             found = list(parts_of_drawn(data))
-        except UnfamiliarError:
+        except (UnfamiliarError, ValueError, zlib.error):  # also what is not written as it should be
             return parts_of_pdf(data)
         if self._read <= _FIRST or self._read % _EACH == 0:
             other = list(parts_of_pdf(data))
@@ -244,7 +244,7 @@ def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]
         divided = " "
         if b"T" in between:  # else it is a move within a line
             divided, name = _DIVIDED[between]
-            face = faces.get(name) if name else face
+            face = face if name is None else faces.get(name)
         if face is None:
             raise UnfamiliarError
         yield divided
@@ -253,7 +253,10 @@ def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]
 
 
 def _divided(between: bytes) -> tuple[str, bytes | None]:
-    """What divides two strings: nothing where the second is shown right behind the first; and the face chosen last."""
+    """What divides two strings: nothing where the second is shown right behind the first; and the face chosen last.
+
+    It is none that there is where an earlier one is restored: which that is, is not kept.
+    """
     faces = _FACE.findall(between)
     moves = list(_MOVES.finditer(between))
     if any(move[1] is None or float(move[1]) for move in moves):
