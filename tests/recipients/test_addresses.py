@@ -38,7 +38,7 @@ def test_addresses_of_a_cell(cell: str, found: list[tuple[str, str]]) -> None:
         ("a@x.example b@y.example", "several"),
         ("ann bell@farm.example", "blank"),
         (".ann@farm.example", "before the @"),
-        ("zoë@farm.example", "before the @"),
+        ("zoë@farm.example", "letters beyond ASCII before the @"),
         ("ann@farm.example\rBcc: x", "control character"),
         ("Ann\x00 <ann@farm.example>", "control character"),
     ],

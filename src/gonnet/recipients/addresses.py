@@ -72,6 +72,10 @@ def _one(text: str, display: str) -> Address:
         raise NotAnAddressError("it looks like several addresses; put ; between them")
     if re.search(r"\s", mailbox):
         raise NotAnAddressError("it contains a blank")
+    if not local.isascii():
+        raise NotAnAddressError(
+            "letters beyond ASCII before the @ are not sent: many servers do not take them (SMTPUTF8)"
+        )
     if not _LOCAL.match(local) or len(local) > 64:
         raise NotAnAddressError("what stands before the @ is not allowed there")
     return Address(mailbox=f"{local}@{_ascii_domain(domain)}", display=_CONTROL.sub(" ", shown))
