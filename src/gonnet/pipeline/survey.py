@@ -327,7 +327,10 @@ def _about_keys(job: Job, engine: data.Engine, cuts: Mapping[str, split.Slices])
             yield Finding(weight=Weight.ATTENTION, text=f"{many} (data row {rows}{more}) go to nobody")
         if cut.trimmed:
             many = f"{cut.trimmed} key{'s' if cut.trimmed > 1 else ''}{of}"
-            yield Finding(weight=Weight.NOTE, text=f"{many} had blanks around them, which do not count")
+            yield Finding(
+                weight=Weight.NOTE,
+                text=f"{many} had blanks around {'them' if cut.trimmed > 1 else 'it'}, which do not count",
+            )
     lines = sum(roll.lines_without_key(engine, table, spec) for table, spec in job.lists)
     if lines:
         text = f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key"
