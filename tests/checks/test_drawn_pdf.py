@@ -41,7 +41,18 @@ def test_every_pdf_of_the_demo_is_read_as_pdfium_reads_it(tmp_path: Path, job: s
             assert alike(list(parts_of_drawn(data)), list(parts_of_pdf(data)))
 
 
-SIGNS = st.text(st.sampled_from("ab 12()\\<>[]/%.,-ŁąéΩЖ€Š–’"), min_size=1, max_size=60).filter(str.strip)
+def test_a_run_says_that_the_two_readers_disagreed(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(
+        drawn_pdf, "parts_of_drawn", lambda data: [(place, text[3:]) for place, text in parts_of_pdf(data)]
+    )
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+    told = [text for weight, text in run.findings if weight == "attention" and "two readers" in text]
+    assert len(told) == 1, "once for each process"
+    assert "in the PDF of 00042" in told[0]
+
+
+SIGNS = st.text(st.sampled_from("ab 12()\\<>[]/%.,-ŁąéΩЖ€Š–’ﬁſ"), min_size=1, max_size=60).filter(str.strip)
 
 
 @given(st.lists(SIGNS, min_size=1, max_size=4))

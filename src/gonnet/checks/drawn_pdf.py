@@ -13,7 +13,7 @@ import zlib
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
-from gonnet.checks.pdf_texts import parts_of_pdf
+from gonnet.checks.pdf_texts import INFO, parts_of_pdf
 from gonnet.remembering import Remembered
 
 _FIRST, _EACH = 3, 50  # files that PDFium reads too: the first, and one in so many
@@ -41,7 +41,6 @@ _BRACKETS = bytes.maketrans(b"[]", b"  ")
 # PDFDocEncoding where it is not Latin-1 (annex D.3).
 _PDFDOC = dict(zip(range(0x18, 0x20), "˘ˇˆ˙˝˛˚˜", strict=True))
 _PDFDOC |= dict(zip(range(0x80, 0x9F), "•†‡…—–ƒ⁄‹›−‰„“”‘’‚™ﬁﬂŁŒŠŸŽıłœšž", strict=True)) | {0xA0: "€"}
-_INFO = ("Title", "Author", "Subject", "Keywords", "Creator", "Producer")
 
 
 class UnfamiliarError(Exception):
@@ -49,7 +48,11 @@ class UnfamiliarError(Exception):
 
 
 class DrawnReader:
-    """Reads files that Gonnet drew, and looks now and then whether PDFium finds the same; one for each process."""
+    """Reads files that Gonnet drew, and looks now and then whether PDFium finds the same; one for each process.
+
+    Attributes:
+        trusted: Whether it always did; the files before one in which it did not were read here alone.
+    """
 
     def __init__(self) -> None:
         self._read = 0
@@ -77,10 +80,13 @@ class DrawnReader:
 
 
 def alike(one: list[tuple[str, str]], other: list[tuple[str, str]]) -> bool:
-    """Whether two readings have the same letters and digits, as often, in the same places."""
+    """Whether two readings have the same letters and digits, as often, in the same places.
+
+    Without regard to case, as the search has none: so ligatures, which PDFium takes apart, are the letters they join.
+    """
     if [place for place, _ in one] != [place for place, _ in other]:
         return False
-    counted = ([Counter(filter(str.isalnum, text)) for _, text in found] for found in (one, other))
+    counted = ([Counter(filter(str.isalnum, text.casefold())) for _, text in found] for found in (one, other))
     return next(counted) == next(counted)
 
 
@@ -92,7 +98,7 @@ def parts_of_drawn(data: bytes) -> Iterator[tuple[str, str]]:
     """
     file = _File(data)
     info = file.head(file.trailer(b"Info"))
-    yield "properties", " \n".join(_entry(info, name.encode("ascii")) for name in _INFO)
+    yield "properties", " \n".join(_entry(info, name) for name in INFO)
     yield "bookmarks", "\n".join(file.titles())
     for number, page in enumerate(file.pages(), 1):
         yield f"page {number}", file.text(page)

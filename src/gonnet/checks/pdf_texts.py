@@ -13,7 +13,7 @@ import pypdfium2
 from pypdfium2 import raw
 
 _ANYWHERE = (-1e6, 1e6, 1e6, -1e6)  # on the page or beside it, where programs find it all the same
-_INFO = (b"Title", b"Author", b"Subject", b"Keywords", b"Creator", b"Producer")
+INFO = (b"Title", b"Author", b"Subject", b"Keywords", b"Creator", b"Producer")
 _ROOM = 8_192  # units of UTF-16 that most texts of a page fit into
 
 
@@ -29,7 +29,7 @@ def parts_of_pdf(data: bytes) -> Iterator[tuple[str, str]]:
         raise ValueError("not a PDF") from error
     try:
         reader = _Reader()
-        yield "properties", " \n".join(reader.property(document.raw, name) for name in _INFO)
+        yield "properties", " \n".join(reader.property(document.raw, name) for name in INFO)
         yield "bookmarks", "\n".join(str(entry.get_title()) for entry in document.get_toc())
         for number in range(len(document)):
             yield f"page {number + 1}", reader.page(document.raw, number)

@@ -41,6 +41,8 @@ class Made:
         held: Why it must not leave: cause and reason; None where nothing speaks against it.
         sums: View and column → exact sum over the rows as they were laid out.
         rows: View → rows as they were laid out, of those that some report shows.
+        misread: Whether two readers found different characters in its PDF, so that what was read before it by one
+            alone is in doubt.
     """
 
     key: str
@@ -51,6 +53,7 @@ class Made:
     held: tuple[Cause, str] | None
     sums: Mapping[tuple[str, str], Decimal]
     rows: Mapping[str, int]
+    misread: bool = False
 
 
 def produce(bench_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
@@ -83,6 +86,7 @@ class _Worker:
         hits: list[Hit] = []
         filings: list[FilingRecord] = []
         held: tuple[Cause, str] | None = None
+        was_trusted = self._reader.trusted
         desk = self._desks.of(order.locale)
         layouts = Layouts(order, desk.setter)
         try:
@@ -122,6 +126,7 @@ class _Worker:
             held=held,
             sums=layouts.sums(),
             rows=layouts.rows(desk.version.letters[order.message].reports if messages else ()),
+            misread=was_trusted and not self._reader.trusted,
         )
 
     def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
