@@ -1,13 +1,9 @@
-"""Messages made whole before their turn: read, checked and composed while those before them are handed over."""
+"""Messages made whole when their turn comes: read, checked against the seal and composed."""
 
 from __future__ import annotations
 
-import threading
-from collections import deque
-from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Iterator
 from dataclasses import dataclass
-from types import TracebackType
 
 from gonnet import delivery
 from gonnet.delivery import Attachment
@@ -32,47 +28,6 @@ class Waiting:
     delivery: int
     address: str
     data: bytes
-
-
-class Ahead:
-    """Packages in their order, with their messages, composed a few at a time ahead of those who ask; used in `with`.
-
-    Reading, checking and composing need the processor, the disk and the server need patience: so neither waits for the
-    other. No more than `count` are kept at a time. Several threads may ask.
-
-    Args:
-        packages: What is to be handed over.
-        tools: The tools.
-        count: How many to have ready.
-    """
-
-    def __init__(self, packages: Sequence[PackageRecord], tools: Tools, count: int) -> None:
-        self._packages, self._tools = iter(packages), tools
-        self._maker = ThreadPoolExecutor(1)
-        self._lock = threading.Lock()
-        self._made: deque[tuple[PackageRecord, Future[tuple[Waiting, ...]]]] = deque()
-        for _ in range(count):
-            self._order()
-
-    def __enter__(self) -> Ahead:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self._maker.shutdown(cancel_futures=True)
-
-    def next(self) -> tuple[PackageRecord, Future[tuple[Waiting, ...]]] | None:
-        """The next package and its messages, whose result raises SealError; None after the last."""
-        with self._lock:
-            found = self._made.popleft() if self._made else None
-            self._order()
-            return found
-
-    def _order(self) -> None:
-        package = next(self._packages, None)
-        if package is not None:
-            self._made.append((package, self._maker.submit(composed, package, self._tools)))
 
 
 def composed(package: PackageRecord, tools: Tools) -> tuple[Waiting, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from functools import partial
@@ -14,7 +14,7 @@ from gonnet.delivery import SmtpLink, Verdict
 from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
-from gonnet.pipeline.composing import Ahead, Waiting, waiting_in
+from gonnet.pipeline.composing import Waiting, composed, waiting_in
 from gonnet.pipeline.filing import file_all, outlets_of
 from gonnet.pipeline.outlets import Outlets
 from gonnet.pipeline.pacing import Pace, Paces
@@ -64,10 +64,8 @@ def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tool
     with ExitStack() as stack:
         outlets = stack.enter_context(closing(outlets_of(packages, tools)))
         outlets.open()
-        ahead = stack.enter_context(Ahead(packages, tools, count + 1))
-        crew = _Crew(
-            run, ahead, outlets, tools, told, {name: Paces(server.per_minute) for name, server in servers.items()}
-        )
+        paces = {name: Paces(server.per_minute) for name, server in servers.items()}
+        crew = _Crew(run, packages, outlets, tools, told, paces)
         lines = {name: stack.enter_context(closing(crew.line(name))) for name in names}
         for line in lines.values():  # whatever is wrong with any of them is told before the first message
             line.link.open()
@@ -95,14 +93,14 @@ class _Crew:
     def __init__(
         self,
         run: RunRecord,
-        ahead: Ahead,
+        packages: Sequence[PackageRecord],
         outlets: Outlets,
         tools: Tools,
         told: Told,
         paces: Mapping[str, Paces],
     ) -> None:
         self._run, self._tools, self._told, self._paces = run, tools, told, paces
-        self._ahead, self._outlets = ahead, outlets
+        self._packages, self._outlets = iter(packages), outlets
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._states: Counter[State] = Counter()
@@ -139,10 +137,9 @@ class _Crew:
 
     def work(self, lines: Mapping[str, _Line]) -> None:
         """Take packages and hand them over."""
-        while not self._stop.is_set() and (taken := self._ahead.next()) is not None:
-            package, messages = taken
+        while not self._stop.is_set() and (package := self._next()) is not None:
             try:
-                state = self._send(package, messages, lines)
+                state = self._send(package, lines)
             except UnreachableError as error:
                 with self._lock:
                     self._interrupted = self._interrupted or error
@@ -155,10 +152,14 @@ class _Crew:
                 self._states[state] += 1
                 self._told(package, state)
 
-    def _send(self, package: PackageRecord, messages: Future[tuple[Waiting, ...]], lines: Mapping[str, _Line]) -> State:
+    def _next(self) -> PackageRecord | None:
+        with self._lock:
+            return next(self._packages, None)
+
+    def _send(self, package: PackageRecord, lines: Mapping[str, _Line]) -> State:
         tools, run = self._tools, self._run
         try:
-            waiting = messages.result()
+            waiting = composed(package, tools)
             filed, state = file_all(run, package, tools, self._outlets)
             state = state or package.state
             for one in waiting if filed else ():
