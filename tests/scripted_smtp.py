@@ -64,7 +64,7 @@ def _talk(connection: socket.socket, script: Script) -> None:
     with suppress(OSError), connection, connection.makefile("rb") as lines:
         if not _say(connection, script.answer("banner", "220 ready")):
             return
-        address = ""
+        address, taken = "", True
         for raw in lines:
             line = raw.decode("ascii", "replace").strip()
             verb = line.partition(" ")[0].upper()
@@ -75,8 +75,10 @@ def _talk(connection: socket.socket, script: Script) -> None:
             if verb == "RCPT":
                 address = line.partition("<")[2].partition(">")[0]
             step = f"RCPT:{address}" if verb == "RCPT" else verb
-            usual = "354 go on" if verb == "DATA" else "250-here\r\n250 SIZE 1000000" if verb == "EHLO" else "250 ok"
+            wants = "354 go on" if taken else "554 nobody to take it"
+            usual = {"DATA": wants, "EHLO": "250-here\r\n250 SIZE 1000000"}.get(verb, "250 ok")
             answer = script.answer(step, usual)
+            taken = answer.startswith("250") if verb in ("MAIL", "RCPT") else taken
             if not _say(connection, answer):
                 return
             if verb == "DATA" and answer.startswith("354") and not _body(connection, lines, script, address):
@@ -91,6 +93,8 @@ def _body(connection: socket.socket, lines: object, script: Script, address: str
         if raw == b".\r\n":
             break
         body += raw[1:] if raw.startswith(b"..") else raw
+    else:
+        return False
     answer = script.answer("dot", "250 taken")
     if answer.startswith("250") or (answer in (HANG_UP, SILENT) and script.store_before_answer):
         script.stored.append((address, body))

@@ -50,9 +50,9 @@ def test_many_messages_take_one_connection_and_arrive_as_they_are() -> None:
         ({"MAIL": ["552 too big"]}, Verdict.REFUSED, False, 0),
         ({"MAIL": ["451 not now"]}, Verdict.LATER, False, 0),
         ({"RCPT": ["421 closing"]}, Verdict.LATER, False, 0),
-        ({"DATA": ["451 not now"]}, Verdict.LATER, True, 0),
-        ({"DATA": ["554 no"]}, Verdict.REFUSED, True, 0),
-        ({"DATA": [HANG_UP]}, Verdict.LATER, True, 0),
+        ({"DATA": ["451 not now"]}, Verdict.LATER, False, 0),
+        ({"DATA": ["554 no"]}, Verdict.REFUSED, False, 0),
+        ({"DATA": [HANG_UP]}, Verdict.LATER, False, 0),
         ({"dot": ["451 not now"]}, Verdict.LATER, True, 0),
         ({"dot": ["550 spam"]}, Verdict.REFUSED, True, 0),
         ({"dot": ["421 closing"]}, Verdict.LATER, True, 0),
@@ -86,6 +86,17 @@ def test_a_server_that_refuses_a_group_and_hangs_up_has_refused(monkeypatch: pyt
     assert [reply.verdict for reply in replies] == [Verdict.REFUSED, Verdict.ACCEPTED]
     assert intents == ["b@x.example"]
     assert script.connections == 2
+
+
+@pytest.mark.parametrize("code", [550, 452])
+def test_a_server_that_wants_a_body_for_nobody_gets_none(code: int) -> None:
+    """RFC 2920, 3.1: DATA in a group may be accepted although the recipient was not."""
+    answers = {"EHLO": ["250-here\r\n250 PIPELINING"], "RCPT": [f"{code} no", "250 ok"], "DATA": ["354 go on"]}
+    script = Script(answers=answers)
+    replies, intents = offered(script, "a@x.example", "b@x.example")
+    assert [reply.code for reply in replies] == [code, 250]
+    assert intents == ["b@x.example"]
+    assert script.stored == [("b@x.example", BODY)]
 
 
 def test_a_connection_lost_before_the_body_is_tried_once_more() -> None:
@@ -132,6 +143,26 @@ def test_an_address_stays_a_part_of_its_command(address: str) -> None:
     assert script.stored == []
 
 
+class StoppedError(BaseException):
+    """As when somebody presses Ctrl-C, or the ledger cannot be written."""
+
+
+def test_an_intent_that_fails_leaves_a_server_without_a_body() -> None:
+    def fails() -> bool:
+        raise StoppedError
+
+    script = Script()
+    with serving(script) as port:
+        link = SmtpLink(MailServer(host="127.0.0.1", port=port, security="none"), None)
+        with pytest.raises(StoppedError):
+            link.offer("from@x.example", "a@x.example", BODY, fails)
+        link.close()
+        assert link.offer("from@x.example", "b@x.example", BODY, lambda: True) is not None
+        link.close()
+    assert script.stored == [("b@x.example", BODY)]
+    assert script.connections == 2
+
+
 def test_an_intent_that_says_no_keeps_the_body_back() -> None:
     script = Script()
     with serving(script) as port:
@@ -169,7 +200,6 @@ def test_a_server_that_cannot_be_used_is_told_before_the_first_message(
         (450, Phase.BEFORE_BODY, Verdict.LATER),
         (550, Phase.ANSWERED, Verdict.REFUSED),
         (-1, Phase.ANSWERED, Verdict.IN_DOUBT),
-        (-1, Phase.BODY, Verdict.IN_DOUBT),
         (-1, Phase.BEFORE_BODY, Verdict.LATER),
         (354, Phase.ANSWERED, Verdict.LATER),
     ],

@@ -10,7 +10,6 @@ class Phase(Enum):
     """How far the conversation about one message had come."""
 
     BEFORE_BODY = "before the body"  # MAIL, RCPT, DATA: surely not sent
-    BODY = "body"  # the body was on its way, no answer yet: nobody knows
     ANSWERED = "answered"  # the server answered the final dot
 
 
@@ -31,13 +30,11 @@ class Reply:
         verdict: What it means.
         code: The reply code, or None where there was no answer.
         text: What the server said, or what happened.
-        usable: Whether the connection can take the next message.
     """
 
     verdict: Verdict
     code: int | None
     text: str
-    usable: bool = True
 
 
 def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Verdict:
@@ -47,7 +44,7 @@ def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Verdict:
     What is no reply code at all leaves a message whose body was sent in doubt.
     """
     match phase:
-        case Phase.BODY | Phase.ANSWERED if not 200 <= code < 600:
+        case Phase.ANSWERED if not 200 <= code < 600:
             return Verdict.IN_DOUBT
         case Phase.ANSWERED if 200 <= code < 300:
             return Verdict.ACCEPTED

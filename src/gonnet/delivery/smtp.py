@@ -19,6 +19,7 @@ from gonnet.errors import UnreachableError
 from gonnet.jobs.services import MailServer
 
 _AFTER_THE_DOT = 600  # seconds (RFC 5321, 4.5.3.2.6)
+_LINE_FEED = 10
 
 
 class SmtpLink:
@@ -140,65 +141,80 @@ class SmtpLink:
                 self._drop()  # surely not sent: a fresh connection may try once more
                 if attempt == 2:
                     raise self._failure(f"the connection broke: {error}", "Try again later") from error
-        if not intent():
-            self._reset()
-            return None
-        return self._hand_over(data)
+        wanted = False
+        try:
+            wanted = intent()
+        finally:
+            if not wanted:
+                self._drop()  # the server waits for a body, and would take for one whatever else it is told
+        return self._hand_over(data) if wanted else None
 
     def _introduce(self, sender: str, address: str, size: int, message_id: str) -> Reply | None:
-        """MAIL and RCPT, in one go where the server allows (PIPELINING, RFC 2920); a Reply when it refuses either."""
+        """MAIL, RCPT and DATA, in one go where the server allows (PIPELINING, RFC 2920).
+
+        Returns:
+            A Reply when the server refuses any of them; None when it waits for the body.
+        """
         smtp = self._smtp
         assert smtp is not None
+        steps = (*self._envelope(smtp, sender, address, size, message_id), "DATA")
+        grouped = smtp.has_extn("pipelining")
+        if grouped:
+            smtp.send("\r\n".join(steps) + "\r\n")
+        for left, step in enumerate(steps, 1 - len(steps)):
+            if not grouped:
+                smtp.send(f"{step}\r\n")
+            try:
+                code, text = smtp.getreply()
+            except (smtplib.SMTPException, OSError) as error:
+                if left:
+                    raise
+                self._drop()
+                return Reply(verdict=Verdict.LATER, code=None, text=f"connection lost before the body: {error}")
+            if not (200 <= code < 300 if left else code == 354):
+                verdict = judged(code, Phase.BEFORE_BODY, at_recipient=step.startswith("RCPT"))
+                if grouped and code != 421:
+                    self._pass_over(-left)
+                return self._ended(Reply(verdict=verdict, code=code, text=_text(text)))
+        return None
+
+    def _envelope(self, smtp: smtplib.SMTP, sender: str, address: str, size: int, message_id: str) -> tuple[str, str]:
         mail = f"MAIL FROM:<{_path(sender)}>" + (f" SIZE={size}" if smtp.has_extn("size") else "")
         rcpt = f"RCPT TO:<{_path(address)}>"
         if message_id and smtp.has_extn("dsn"):  # of a failure the headers alone come back, not the figures
             mail += f" RET=HDRS ENVID={_xtext(message_id.strip('<>'))}"
             rcpt += f" NOTIFY={','.join(self._server.notify).upper() or 'NEVER'} ORCPT=rfc822;{_xtext(address)}"
-        grouped = smtp.has_extn("pipelining")
-        smtp.send(f"{mail}\r\n{rcpt}\r\n" if grouped else f"{mail}\r\n")
-        code, text = smtp.getreply()
-        at_recipient = 200 <= code < 300
-        if at_recipient:
-            if not grouped:
-                smtp.send(f"{rcpt}\r\n")
-            code, text = smtp.getreply()
-        elif grouped and code != 421:
-            try:
-                smtp.getreply()  # what it says to a recipient without a sender
-            except (smtplib.SMTPException, OSError):
-                self._drop()  # nothing: what it said before counts
-        if 200 <= code < 300:
-            return None
-        verdict = judged(code, Phase.BEFORE_BODY, at_recipient=at_recipient)
-        return self._ended(Reply(verdict=verdict, code=code, text=_text(text), usable=code != 421))
+        return mail, rcpt
+
+    def _pass_over(self, count: int) -> None:
+        """Read what the server says to the rest of a group of which it refused a part."""
+        assert self._smtp is not None
+        try:
+            if 354 in [self._smtp.getreply()[0] for _ in range(count)]:
+                self._drop()  # it wants a body that nobody is to get
+        except (smtplib.SMTPException, OSError):
+            self._drop()  # nothing: what it said before counts
 
     def _hand_over(self, data: bytes) -> Reply:
-        """DATA, the body and the final dot."""
+        """The body and the final dot."""
         smtp = self._smtp
         assert smtp is not None
-        phase = Phase.BEFORE_BODY
         try:
-            code, text = smtp.docmd("DATA")
-            if code != 354:
-                reply = Reply(verdict=judged(code, phase), code=code, text=_text(text), usable=code != 421)
-                return self._ended(reply)
-            phase = Phase.BODY
             smtp.send(_on_the_wire(data))
             if smtp.sock is not None:
                 smtp.sock.settimeout(max(_AFTER_THE_DOT, self._server.seconds))
             code, text = smtp.getreply()
             if smtp.sock is not None:
                 smtp.sock.settimeout(self._server.seconds)
-            verdict = judged(code, Phase.ANSWERED)
-            reply = Reply(verdict=verdict, code=code, text=_text(text), usable=verdict is Verdict.ACCEPTED)
-            return reply if reply.usable else self._ended(reply)
-        except (smtplib.SMTPException, OSError) as error:
+        except (smtplib.SMTPException, OSError):
             self._drop()
-            if phase is Phase.BEFORE_BODY:
-                return Reply(
-                    verdict=Verdict.LATER, code=None, text=f"connection lost before the body: {error}", usable=False
-                )
-            return Reply(verdict=Verdict.IN_DOUBT, code=None, text="connection lost before the answer", usable=False)
+            return Reply(verdict=Verdict.IN_DOUBT, code=None, text="connection lost before the answer")
+        except BaseException:
+            self._drop()  # somebody stops it here: no word of leave must get into the body
+            raise
+        verdict = judged(code, Phase.ANSWERED)
+        reply = Reply(verdict=verdict, code=code, text=_text(text))
+        return reply if verdict is Verdict.ACCEPTED else self._ended(reply)
 
     def _ended(self, reply: Reply) -> Reply:
         """After a refusal the conversation begins anew, so that it cannot spoil the next message."""
@@ -218,7 +234,10 @@ class SmtpLink:
 
 def _on_the_wire(data: bytes) -> bytes:
     """The message with dots at the beginning of lines doubled (RFC 5321, 4.5.2), and the final dot."""
-    if b"\r\n." in data or data.startswith(b"."):
+    at = data.find(b".")  # attachments have none: to go from dot to dot is a tenth of looking at every line
+    while at > 0 and data[at - 1] != _LINE_FEED:
+        at = data.find(b".", at + 1)
+    if at >= 0:
         data = re.sub(rb"(?m)^\.", b"..", data)
     return data + b".\r\n"
 
