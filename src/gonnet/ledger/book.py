@@ -25,7 +25,7 @@ from gonnet.ledger.failures import storage_error, told
 from gonnet.ledger.keeping import KeptRun, files_of_runs, kept_runs, note_removal
 from gonnet.ledger.past import Sent, sent_before
 from gonnet.ledger.records import PackageRecord, RunRecord, RunState, State
-from gonnet.ledger.rows import grouped, package_of, run_of
+from gonnet.ledger.rows import packages_where, run_of
 from gonnet.ledger.writing import RunWriter
 
 _PATIENCE = 30  # seconds that another process may keep the ledger locked
@@ -211,18 +211,9 @@ class Ledger:
         wanted += [table.state.in_(states)] if states else []
         wanted += [table.key.in_(chosen)] if 0 < len(chosen) <= _FEW else []
         with self._engine.connect() as work:
-            rows = work.execute(select(schema.packages).where(*wanted).order_by(table.id)).all()
             if chosen:
                 self._require(work, run_id, chosen)
-                rows = [row for row in rows if row.key in chosen]
-            documents = grouped(work, schema.documents, "package_id", wanted)
-            messages = grouped(work, schema.messages, "package_id", wanted)
-            deliveries = grouped(work, schema.deliveries, "message_id", wanted)
-            filings = grouped(work, schema.filings, "package_id", wanted)
-        return tuple(
-            package_of(row, documents.get(row.id, []), messages.get(row.id, []), deliveries, filings.get(row.id, []))
-            for row in rows
-        )
+            return packages_where(work, wanted, chosen)
 
     @staticmethod
     def _require(work: Connection, run_id: int, keys: Collection[str]) -> None:
