@@ -214,7 +214,8 @@ def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime)
     Every line is ended by CRLF and nothing else: a server that took another end of line for one could be made to see
     the end of the message in the middle of it.
     """
-    sealed = _LINE_END.sub(b"\r\n", sealed)
+    if not sealed.count(b"\r") == sealed.count(b"\n") == sealed.count(b"\r\n"):
+        sealed = _LINE_END.sub(b"\r\n", sealed)
     outer = _outer(sealed)
     parts = [f"Date: {format_datetime(date)}\r\n".encode("ascii"), sealed]
     for attachment in attachments:

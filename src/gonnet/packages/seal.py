@@ -6,6 +6,8 @@ import hashlib
 import json
 from collections.abc import Sequence
 
+_CANONICAL = json.JSONEncoder(ensure_ascii=True, separators=(",", ":"), sort_keys=True)
+
 
 def seal_of(
     key: str,
@@ -21,15 +23,12 @@ def seal_of(
         messages: Message-ID, SHA-256, envelope addresses and attached files of each message, in order.
         filings: Folder, place below it and SHA-256 of each file that is put into one.
     """
-    canonical = json.dumps(
+    canonical = _CANONICAL.encode(
         {
             "key": key,
             "documents": [list(document) for document in documents],
             "messages": [[name, digest, list(envelope), list(files)] for name, digest, envelope, files in messages],
             "filings": [list(filing) for filing in filings],
-        },
-        ensure_ascii=True,
-        separators=(",", ":"),
-        sort_keys=True,
+        }
     )
     return hashlib.sha256(canonical.encode("ascii")).hexdigest()

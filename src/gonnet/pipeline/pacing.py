@@ -54,7 +54,9 @@ class Paces:
         """Wait until a message to an address may go over a connection."""
         domain = address.rpartition("@")[2].casefold()
         with self._lock:
-            to_domain = self._domains.setdefault(domain, Pace(self._spec.of_domain(domain), self._sleep))
+            if domain not in self._domains:
+                self._domains[domain] = Pace(self._spec.of_domain(domain), self._sleep)
+            to_domain = self._domains[domain]
         to_domain.wait()
         lane.wait()
         self._all.wait()
