@@ -252,6 +252,20 @@ def test_by_the_commands(dairy: Dairy) -> None:
     assert "only what was sent" in dairy.gonnet("resend", "last", "118", "--yes", code=2).stderr
 
 
+def test_what_is_sent_again_is_told_for_itself_whatever_the_rest_of_the_run_is(dairy: Dairy) -> None:
+    dairy.gonnet("prepare", "statements", code=3)
+    script = Script()
+    with serving(script, dairy.port):
+        dairy.gonnet("send", "last", "--yes", code=3)
+        told = dairy.gonnet("resend", "last", "117", "--yes").stdout
+    assert [address for address, _ in script.stored].count("laka@members.tarnvale.example") == 2
+    assert "Left out" not in told
+    (again,) = [
+        line for line in dairy.gonnet("show", "last", "117", code=3).stdout.splitlines() if "sent again" in line
+    ]
+    assert not again.rstrip().endswith(":"), "nobody gave a reason"
+
+
 def test_made_afresh_it_has_the_rows_of_now_and_the_date_of_then(dairy: Dairy) -> None:
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
     script = Script()

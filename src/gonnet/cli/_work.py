@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from gonnet.pipeline.tools import Tools
 
 _SHOWN = 6
+_OPEN = {"held", "failed", "unsure"}
 
 
 def prepare_run(
@@ -70,7 +71,7 @@ def prepared(
 def wants_attention(run: RunRecord) -> bool:
     """Whether something of a run is held, failed or unsure, or rows went to nobody."""
     states = {str(state) for state in run.counts}
-    return bool(states & {"held", "failed", "unsure"}) or any(weight == "attention" for weight, _ in run.findings)
+    return bool(states & _OPEN) or any(weight == "attention" for weight, _ in run.findings)
 
 
 def summary(tools: Tools, run: RunRecord, *, quiet: bool) -> None:
@@ -112,10 +113,10 @@ def sent(
     if not waiting:
         untold = _troubles([write_back(run, tools)], as_json=as_json)
         _nothing_to_send(tools, run, as_json=as_json, is_repeated=bool(earlier))
-        return _exit.ATTENTION if wants_attention(run) or earlier or untold else _exit.DONE
+        return _exit.ATTENTION if _open_matters(tools, run, only) or earlier or untold else _exit.DONE
     deliveries = sum(1 for package in waiting for part in package.deliveries() if part.state.is_open)
     if not as_json and not quiet:
-        _intention(tools, run, waiting, deliveries)
+        _intention(tools, run, waiting, deliveries, is_chosen=bool(only))
     if not _show.confirmed(_question(waiting, deliveries), yes=yes):
         _show.line("Nothing was sent.")
         return _exit.WRONG
@@ -138,7 +139,14 @@ def sent(
     if report.interrupted is not None:
         _exit.tell(report.interrupted)
         return _exit.UNREACHABLE
-    return _exit.ATTENTION if wants_attention(after) or earlier or untold else _exit.DONE
+    return _exit.ATTENTION if _open_matters(tools, after, only) or earlier or untold else _exit.DONE
+
+
+def _open_matters(tools: Tools, run: RunRecord, only: Sequence[str]) -> bool:
+    """Whether something wants attention: of the whole run, or of the packages that somebody chose."""
+    if not only:
+        return wants_attention(run)
+    return any(str(package.state) in _OPEN for package in tools.ledger.packages(run.id, only))
 
 
 def _troubles(found: Sequence[str | None], *, as_json: bool) -> bool:
@@ -168,7 +176,9 @@ def _question(waiting: Sequence[PackageRecord], deliveries: int) -> str:
     return f"{text[:1].upper()}{text[1:]} now?"
 
 
-def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int) -> None:
+def _intention(
+    tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], deliveries: int, *, is_chosen: bool
+) -> None:
     people = {part.address.casefold() for package in waiting for part in package.deliveries()}
     _show.line(f"Run {run.id}: {run.title}", "bold")
     parts = []
@@ -191,7 +201,7 @@ def _intention(tools: Tools, run: RunRecord, waiting: Sequence[PackageRecord], d
     if len(waiting) > _SHOWN:
         _show.line(f"  … and {len(waiting) - _SHOWN} more; `gonnet review {run.id}` lists them all")
     aside = {str(state): count for state, count in run.counts.items() if str(state) in ("held", "skipped", "sent")}
-    if aside:
+    if aside and not is_chosen:
         _show.line("Left out: " + ", ".join(f"{count} {state}" for state, count in aside.items()) + ".")
     if run.reviewed is None:
         _show.console().print(_show.state("attention", f"! run {run.id} was not reviewed yet"))

@@ -75,4 +75,4 @@ def _afresh(
     tools.ledger.remark(made.id, f"made anew in place of run {run.id}, by {_decide.who()}{reason}")
     if not as_json:
         _work.summary(tools, made, quiet=quiet)
-    return _work.sent(tools, made, (), again=True, yes=yes, as_json=as_json, quiet=quiet)
+    return _work.sent(tools, made, keys, again=True, yes=yes, as_json=as_json, quiet=quiet)

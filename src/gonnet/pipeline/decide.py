@@ -141,7 +141,7 @@ def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str)
             tools.ledger.changes.add(
                 run.id,
                 package,
-                f"to be sent again, by {who}: {why}",
+                f"to be sent again, by {who}" + (f": {why}" if why else ""),
                 copies,
                 pages,
                 seal_of_records(package.key, package.documents, messages, (*package.filings, *pages)),
