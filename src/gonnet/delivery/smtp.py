@@ -162,9 +162,9 @@ class SmtpLink:
         if grouped:
             smtp.send("\r\n".join(steps) + "\r\n")
         for left, step in enumerate(steps, 1 - len(steps)):
-            if not grouped:
-                smtp.send(f"{step}\r\n")
             try:
+                if not grouped:
+                    smtp.send(f"{step}\r\n")
                 code, text = smtp.getreply()
             except (smtplib.SMTPException, OSError) as error:
                 if left:
