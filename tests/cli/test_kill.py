@@ -29,16 +29,20 @@ def crowd(dairy: Dairy) -> None:
     assert dairy.json("prepare", "statements")["states"] == {"ready": FARMS}
 
 
-def start_send(dairy: Dairy) -> subprocess.Popen[bytes]:
-    words = [str(Path(sys.executable).with_name("gonnet")), "send", "1", "--yes", "--quiet"]
-    return subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+def connect(dairy: Dairy, connections: int) -> None:
+    settings = dairy.folder / "gonnet.yaml"
+    text = settings.read_text("utf-8").replace("security: none", f"security: none, connections: {connections}")
+    settings.write_text(text, "utf-8")
+
+
+def start_send(dairy: Dairy, output: int = subprocess.DEVNULL) -> subprocess.Popen[str]:
+    words = [str(Path(sys.executable).with_name("gonnet")), "send", "1", "--yes"]
+    return subprocess.Popen(words, cwd=dairy.folder, stdout=output, stderr=output, text=True)
 
 
 @pytest.mark.parametrize("connections", [1, 4])
 def test_killed_at_several_moments_and_run_again(dairy: Dairy, serve: Callable[..., Any], connections: int) -> None:
-    settings = dairy.folder / "gonnet.yaml"
-    text = settings.read_text("utf-8").replace("security: none", f"security: none, connections: {connections}")
-    settings.write_text(text, "utf-8")
+    connect(dairy, connections)
     crowd(dairy)
     serve(dairy, "--pause", "0.04")
     chance = random.Random(7)
@@ -82,3 +86,42 @@ def test_cut_off_between_hand_over_and_answer_is_unsure_and_stays_so(dairy: Dair
     dairy.gonnet("send", "1", "--yes", code=3)
     assert Counter(dairy.mail())["f000@members.tarnvale.example"] == 1
     assert len(dairy.mail()) == FARMS
+
+
+@pytest.mark.parametrize(
+    ("number", "connections"), [(signal.SIGINT, 1), (signal.SIGINT, 4), (signal.SIGTERM, 1), (signal.SIGTERM, 4)]
+)
+def test_stopped_by_hand_it_leaves_nothing_in_doubt_and_goes_on_later(
+    dairy: Dairy, serve: Callable[..., Any], number: int, connections: int
+) -> None:
+    connect(dairy, connections)
+    crowd(dairy)
+    serve(dairy, "--pause", "0.15")
+    process = start_send(dairy, subprocess.PIPE)
+    wait_for(lambda: len(dairy.mail()) > 1)
+    process.send_signal(number)
+    told, warned = process.communicate(timeout=20)
+    assert process.returncode == 3
+    assert "Stopping once what is under way is answered" in warned
+    arrived = len(dairy.mail())
+    assert f"Stopped: {arrived} sent." in told
+    assert "go on with what is ready" in told
+    assert dairy.json("show", "1")["states"] == {"ready": FARMS - arrived, "sent": arrived}
+    dairy.gonnet("send", "1", "--yes")
+    assert Counter(dairy.mail()) == {f"f{n:03d}@members.tarnvale.example": 1 for n in range(FARMS)}
+
+
+def test_stopped_twice_it_stops_at_once_and_says_what_is_in_doubt(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    crowd(dairy)
+    serve(dairy, "--pause", "30")
+    process = start_send(dairy, subprocess.PIPE)
+    wait_for(lambda: len(dairy.mail()) == 1)
+    process.send_signal(signal.SIGINT)
+    warned = process.stderr
+    assert warned is not None
+    wait_for(lambda: "Stopping" in warned.readline())
+    process.send_signal(signal.SIGINT)
+    told, _ = process.communicate(timeout=10)
+    assert process.returncode == 3
+    assert f"Stopped: nothing. Run 1 now: {FARMS - 1} ready, 1 unsure" in told
+    assert "f000@members.tarnvale.example: cut off before the answer" in told

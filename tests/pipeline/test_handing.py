@@ -15,6 +15,7 @@ from gonnet.ledger.records import State
 from gonnet.pipeline.handing import SendReport
 from gonnet.pipeline.pacing import Pace, Paces
 from gonnet.pipeline.send import send
+from gonnet.pipeline.stopping import Stop
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
 from support import SETTINGS, Dairy
@@ -83,7 +84,7 @@ def test_what_is_refused_for_now_is_tried_again_with_growing_pauses(dairy: Dairy
     waited: list[float] = []
     script = Script(answers={"RCPT:laka@members.tarnvale.example": ["451 greylisted", "451 greylisted", "250 ok"]})
     with dairy.tools() as tools, serving(script, dairy.port):
-        object.__setattr__(tools, "sleep", waited.append)
+        object.__setattr__(tools.stop, "sleep", waited.append)
         run = dairy.prepared(tools)
         assert send(run, tools).states == {State.SENT: 2}
         delivery = next(dairy.by_key(tools, run)["117"].deliveries())
@@ -99,7 +100,7 @@ def test_after_the_last_try_it_stays_for_the_next_send(dairy: Dairy, limit: str)
     with dairy.tools() as tools:
         waited: list[float] = []
         begun = tools.clock()
-        object.__setattr__(tools, "sleep", waited.append)
+        object.__setattr__(tools.stop, "sleep", waited.append)
         object.__setattr__(tools, "clock", lambda: begun + dt.timedelta(seconds=sum(waited)))
         run = dairy.prepared(tools)
         with serving(script, dairy.port):
@@ -107,6 +108,18 @@ def test_after_the_last_try_it_stays_for_the_next_send(dairy: Dairy, limit: str)
             assert waited in ([0, 0], [61])
         with serving(Script(), dairy.port):
             assert send(run, tools).states == {State.SENT: 1}
+
+
+def test_stopped_in_a_pause_it_tries_no_more(dairy: Dairy) -> None:
+    serve_by(dairy, "retries: 3, pause: 30")
+    script = Script(answers={"RCPT:laka@members.tarnvale.example": ["451 greylisted"]})
+    with dairy.tools() as tools, serving(script, dairy.port):
+        object.__setattr__(tools.stop, "sleep", lambda _seconds: tools.stop.ask())
+        assert send(dairy.prepared(tools), tools).states == {State.SENT: 1, State.FAILED: 1}
+    assert script.connections == 1
+    stop = Stop()
+    stop.ask()
+    stop.sleep(600)
 
 
 def test_a_pace_is_kept_over_all_connections() -> None:

@@ -7,10 +7,10 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from gonnet.cli import _exit, _open, _report, _show
+from gonnet.cli import _exit, _open, _report, _show, _signals
 
 if TYPE_CHECKING:
-    from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.ledger import PackageRecord, RunRecord, State
     from gonnet.pipeline.handing import SendReport
     from gonnet.pipeline.tools import Tools
 
@@ -100,7 +100,7 @@ def sent(
 ) -> int:
     """List what is about to leave, ask, send, and tell what came of it; the exit code."""
     from gonnet.pipeline.guards import told_of_earlier
-    from gonnet.pipeline.send import doubt_interrupted, leaving, send
+    from gonnet.pipeline.send import doubt_interrupted, leaving
     from gonnet.pipeline.telling import tell as tell_by_mail
     from gonnet.pipeline.writing_back import write_back
 
@@ -120,17 +120,10 @@ def sent(
     if not _show.confirmed(_question(waiting, deliveries), yes=yes):
         _show.line("Nothing was sent.")
         return _exit.WRONG
-    with _show.progress("Sending", quiet=quiet or as_json) as told:
-        done: Counter[str] = Counter()
-
-        def tell(_package: PackageRecord, state: object) -> None:
-            done[str(state)] += 1
-            told(sum(done.values()), len(waiting))
-
-        report = send(run, tools, only, tell, again=again)
+    report = _hand_over(tools, run, only, len(waiting), again=again, quiet=quiet or as_json)
     after = tools.ledger.run(str(run.id))
-    troubles = [write_back(after, tools)]
-    troubles += [tell_by_mail(after, tools) if report.interrupted is None else None, tools.log.trouble]
+    is_over = report.interrupted is None and not tools.stop.asked
+    troubles = [write_back(after, tools), tell_by_mail(after, tools) if is_over else None, tools.log.trouble]
     untold = _troubles(troubles, as_json=as_json)
     if as_json:
         _report.as_json(after, tools.ledger.packages(run.id))
@@ -139,7 +132,29 @@ def sent(
     if report.interrupted is not None:
         _exit.tell(report.interrupted)
         return _exit.UNREACHABLE
-    return _exit.ATTENTION if _open_matters(tools, after, only) or earlier or untold else _exit.DONE
+    wanting = _open_matters(tools, after, only) or earlier or untold or tools.stop.asked
+    return _exit.ATTENTION if wanting else _exit.DONE
+
+
+def _hand_over(
+    tools: Tools, run: RunRecord, only: tuple[str, ...], count: int, *, again: bool, quiet: bool
+) -> SendReport:
+    """Send, and show how far it is, until the last package or until somebody stops it."""
+    from gonnet.pipeline.handing import SendReport
+    from gonnet.pipeline.send import doubt_interrupted, send
+
+    done: Counter[State] = Counter()
+    try:
+        with _show.progress("Sending", quiet=quiet) as told, _signals.ending(tools.stop):
+
+            def tell(_package: PackageRecord, state: State) -> None:
+                done[state] += 1
+                told(sum(done.values()), count)
+
+            return send(run, tools, only, tell, again=again)
+    except KeyboardInterrupt:  # at once, in the middle of something
+        doubt_interrupted(run, tools)
+        return SendReport(states=dict(done))
 
 
 def _open_matters(tools: Tools, run: RunRecord, only: Sequence[str]) -> bool:
@@ -213,10 +228,12 @@ def _outcome(tools: Tools, run: RunRecord, report: SendReport, *, quiet: bool) -
     states = {str(state): count for state, count in report.states.items()}
     if not quiet:
         said = ", ".join(f"{count} {state}" for state, count in states.items()) or "nothing"
-        _show.line(f"Done: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
+        _show.line(
+            f"{'Stopped' if tools.stop.asked else 'Done'}: {said}. Run {run.id} now: {_report.states(run)}.", "bold"
+        )
     wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
     _report.withheld(wrong, most=20)
-    steps = []
+    steps = [(f"gonnet send {run.id}", "go on with what is ready")] if tools.stop.asked and not quiet else []
     later = any(part.state == "later" for package in wrong for part in package.deliveries())
     if later:
         steps.append((f"gonnet send {run.id}", "try again what was refused only for now"))

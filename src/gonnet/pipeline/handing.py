@@ -64,7 +64,7 @@ def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tool
     with ExitStack() as stack:
         outlets = stack.enter_context(closing(outlets_of(packages, tools)))
         outlets.open()
-        paces = {name: Paces(server.per_minute) for name, server in servers.items()}
+        paces = {name: Paces(server.per_minute, tools.stop.sleep) for name, server in servers.items()}
         crew = _Crew(run, packages, outlets, tools, told, paces)
         lines = {name: stack.enter_context(closing(crew.line(name))) for name in names}
         for line in lines.values():  # whatever is wrong with any of them is told before the first message
@@ -121,7 +121,7 @@ class _Crew:
             try:
                 self.work(lines)
             finally:
-                self._stop.set()  # also where somebody pressed Ctrl-C: what is under way is finished, no more
+                self._stop.set()  # whatever ended this one, the others finish what is under way
             for other in others:
                 other.result()
 
@@ -137,7 +137,7 @@ class _Crew:
 
     def work(self, lines: Mapping[str, _Line]) -> None:
         """Take packages and hand them over."""
-        while not self._stop.is_set() and (package := self._next()) is not None:
+        while not (self._stop.is_set() or self._tools.stop.asked) and (package := self._next()) is not None:
             try:
                 state = self._send(package, lines)
             except UnreachableError as error:
@@ -148,9 +148,10 @@ class _Crew:
             except BaseException:
                 self._stop.set()
                 raise
-            with self._lock:
-                self._states[state] += 1
-                self._told(package, state)
+            if state is not State.READY:  # as it stays where an end was asked for before its turn came
+                with self._lock:
+                    self._states[state] += 1
+                    self._told(package, state)
 
     def _next(self) -> PackageRecord | None:
         with self._lock:
@@ -165,6 +166,8 @@ class _Crew:
             for one in waiting if filed else ():
                 line = lines[one.message.server]
                 self._paces[one.message.server].wait(one.address, line.pace)
+                if tools.stop.asked:
+                    break
                 state = self._deliver(package, one, line.link) or state
         except SealError as error:
             tools.ledger.deliveries.hold(run.id, package.id, str(error))

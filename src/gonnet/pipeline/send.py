@@ -80,6 +80,8 @@ def send(
     Every delivery is written to the ledger before its body is offered and after the server answered. What an earlier
     send left without an answer is called unsure and not sent again.
 
+    Once `tools.stop` is asked, what is under way is finished and no more begun.
+
     Raises:
         RunError: the run cannot be sent, goes beyond the limits of the workspace, or another process is sending it.
         UnreachableError: a server cannot be reached; nothing was handed over.
@@ -96,7 +98,9 @@ def send(
             later = [package for package in refused if any(waiting_in(package))]
             if not later or report.interrupted is not None:
                 break
-            tools.sleep(pause)
+            tools.stop.sleep(pause)
+            if tools.stop.asked:
+                break
             report = report.followed_by(hand_over_all(run, later, tools, told))
         states = {str(state): count for state, count in report.states.items()}
         tools.log.say("send ended", run=run.id, interrupted=report.interrupted is not None, **states)

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import datetime as dt
-import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +14,7 @@ from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
 from gonnet.pipeline.log import Log
 from gonnet.pipeline.processes import local_executor
+from gonnet.pipeline.stopping import Stop
 
 if TYPE_CHECKING:
     from gonnet.data import Calendar
@@ -40,7 +40,7 @@ class Tools:
         executor: Gives an executor for a number of packages; any `concurrent.futures` executor will do, as long as
             its workers see the workspace's folder.
         log: What happens, for machines.
-        sleep: Waits so many seconds.
+        stop: By which somebody ends a send before its end; waits.
     """
 
     workspace: Workspace
@@ -49,7 +49,7 @@ class Tools:
     clock: Callable[[], dt.datetime]
     executor: Callable[[int], Executor]
     log: Log
-    sleep: Callable[[float], None] = time.sleep
+    stop: Stop = field(default_factory=Stop)
 
     def look(self, job: Job) -> Look:
         """The house style, as the job changes it.
