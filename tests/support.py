@@ -169,7 +169,7 @@ def listening(port: int) -> bool:
         return probe.connect_ex(("127.0.0.1", port)) == 0
 
 
-def wait_for(happened: Callable[[], object], seconds: float = 20) -> None:
+def wait_for(happened: Callable[[], object], seconds: float = 60) -> None:
     end = time.monotonic() + seconds
     while not happened():
         assert time.monotonic() < end, "it did not happen in time"

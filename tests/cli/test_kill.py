@@ -100,7 +100,7 @@ def test_stopped_by_hand_it_leaves_nothing_in_doubt_and_goes_on_later(
     process = start_send(dairy, subprocess.PIPE)
     wait_for(lambda: len(dairy.mail()) > 1)
     process.send_signal(number)
-    told, warned = process.communicate(timeout=20)
+    told, warned = process.communicate(timeout=60)
     assert process.returncode == 3
     assert "Stopping once what is under way is answered" in warned
     arrived = len(dairy.mail())
@@ -121,7 +121,7 @@ def test_stopped_twice_it_stops_at_once_and_says_what_is_in_doubt(dairy: Dairy, 
     assert warned is not None
     wait_for(lambda: "Stopping" in warned.readline())
     process.send_signal(signal.SIGINT)
-    told, _ = process.communicate(timeout=10)
+    told, _ = process.communicate(timeout=30)
     assert process.returncode == 3
     assert f"Stopped: nothing. Run 1 now: {FARMS - 1} ready, 1 unsure" in told
     assert "f000@members.tarnvale.example: cut off before the answer" in told

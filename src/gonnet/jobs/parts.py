@@ -10,9 +10,12 @@ NAME = r"^[A-Za-z][A-Za-z0-9_]*$"
 
 
 class Part(BaseModel):
-    """Any mapping of a job or workspace file: unknown keys are mistakes, values never change."""
+    """Any mapping of a job or workspace file: unknown keys are mistakes, values never change.
 
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, populate_by_name=True)
+    How one is checked is worked out when the first is read: most commands read no job.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, populate_by_name=True, defer_build=True)
 
 
 class Shown(Part):
