@@ -55,6 +55,12 @@ yes_option = click.option("--yes", is_flag=True, help="Do not ask before sending
 again_option = click.option(
     "--again", is_flag=True, help="Send also what was sent in another run for the same period already."
 )
+list_options = _together(
+    click.option("--page", "number", type=click.IntRange(min=1), default=1, help="Which page of the list."),
+    click.option(
+        "--lines", type=click.IntRange(min=0), default=50, show_default=True, help="Packages on a page; 0 for all."
+    ),
+)
 quiet_option = click.option("--quiet", is_flag=True, help="Print only what needs attention.")
 asked_options = _together(
     click.option(

@@ -144,6 +144,11 @@ def since(packages: Sequence[PackageRecord]) -> None:
         _show.line(f"Since    by hand {' and '.join(parts)}; the rows above are as the run was prepared")
 
 
+def title(run: RunRecord) -> str:
+    """A run with its parameters, in words."""
+    return f"Run {run.id}: {run.title}" + "".join(f", {name} {value}" for name, value in run.parameters.items())
+
+
 def states(run: RunRecord) -> str:
     """The states of a run's packages in words."""
     return ", ".join(f"{count} {state}" for state, count in run.counts.items()) or "no packages"

@@ -79,8 +79,7 @@ def summary(tools: Tools, run: RunRecord, *, quiet: bool) -> None:
     from gonnet.ledger import State
 
     if not quiet:
-        period = "".join(f", {name} {value}" for name, value in run.parameters.items())
-        _show.line(f"Run {run.id}: {run.title}{period}", "bold")
+        _show.line(_report.title(run), "bold")
         documents, _ = tools.ledger.extent(run.id)
         _show.line(f"         {_report.states(run)}; {_show.many(documents, 'document')} in {run.seconds:.1f} s")
         _report.account(run)

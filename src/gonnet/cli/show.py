@@ -21,9 +21,17 @@ if TYPE_CHECKING:
 @_options.workspace_option
 @click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages that are so.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print every delivery as a line of CSV and nothing else.")
+@_options.list_options
 @_options.json_option
 def show(
-    run_id: str, key: str | None, state: tuple[str, ...], workspace: Path | None, as_csv: bool, as_json: bool
+    run_id: str,
+    key: str | None,
+    state: tuple[str, ...],
+    workspace: Path | None,
+    as_csv: bool,
+    number: int,
+    lines: int,
+    as_json: bool,
 ) -> int:
     """See what became of a run, or of one recipient's package, with its message and its history.
 
@@ -47,30 +55,32 @@ def show(
         elif key and packages:
             _package(tools, run, packages[0])
         else:
-            _run(tools, run, packages)
+            _run(tools, run, packages, number, lines)
     return _exit.ATTENTION if _work.wants_attention(run) else _exit.DONE
 
 
-def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord]) -> None:
-    from gonnet.cli import _report, _show
+def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number: int, lines: int) -> None:
+    from gonnet.cli import _listing, _report, _show
+    from gonnet.pipeline.listing import in_order, page_of
 
-    period = "".join(f", {name} {value}" for name, value in run.parameters.items())
-    _show.line(f"Run {run.id}: {run.title}{period}", "bold")
+    page = page_of(in_order(packages), number, lines)
+    _show.line(_report.title(run), "bold")
     _show.line(f"         made for {run.as_of}, {run.state}: {_report.states(run)}")
     _report.account(run)
     _history(tools.ledger.history(run.id))
     table = _show.table("State", "Key", ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap"))
-    for package in packages:
+    for package in page.packages:
         parts = list(package.deliveries())
-        lines = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts]
-        lines += [(f"{part.root}: {part.put_at or part.place}", part.reply) for part in package.filings]
-        lines = lines or [("", package.reason)]
+        told = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts]
+        told += [(f"{part.root}: {part.put_at or part.place}", part.reply) for part in package.filings]
+        told = told or [("", package.reason)]
         if str(package.state) in ("held", "skipped"):
-            lines = [(", ".join(package.to), package.reason)]
-        for number, (address, reply) in enumerate(lines):
-            head = (_show.state(str(package.state)), package.key, package.name[:34]) if number == 0 else ("", "", "")
+            told = [(", ".join(package.to), package.reason)]
+        for at, (address, reply) in enumerate(told):
+            head = (_show.state(str(package.state)), package.key, package.name[:34]) if at == 0 else ("", "", "")
             _show.rows(table, [(*head, address, reply)])
     _show.show(table)
+    _listing.rest(page)
 
 
 def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:

@@ -6,7 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
-from gonnet.ledger import PackageRecord
+from gonnet.ledger import Ledger, PackageRecord, RunRecord
+
+LIMIT = Decimal("0.25")
+"""By what share a figure must have moved to be told, unless somebody says another."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,9 +39,11 @@ class Comparison:
         readdressed: Packages with their addresses of before.
         moved: Figures that moved, the largest movements first.
         before: Figure → its values in the run before.
+        least: The share by which a figure must have moved to be among them.
     """
 
     run: int
+    least: Decimal
     new: tuple[PackageRecord, ...]
     gone: tuple[PackageRecord, ...]
     readdressed: tuple[tuple[PackageRecord, tuple[str, ...]], ...]
@@ -46,8 +51,16 @@ class Comparison:
     before: Mapping[str, tuple[Decimal, ...]]
 
 
+def against_last(
+    run: RunRecord, packages: Sequence[PackageRecord], ledger: Ledger, least: Decimal = LIMIT
+) -> Comparison | None:
+    """All packages of a run against the last run of its job of which something was sent; None where there is none."""
+    before = ledger.run_before(run)
+    return compare(packages, before, ledger.packages(before), least) if before is not None else None
+
+
 def compare(
-    now: Sequence[PackageRecord], run: int, before: Sequence[PackageRecord], least: Decimal = Decimal("0.25")
+    now: Sequence[PackageRecord], run: int, before: Sequence[PackageRecord], least: Decimal = LIMIT
 ) -> Comparison:
     """A run's packages against those of the run before.
 
@@ -63,6 +76,7 @@ def compare(
     moved.sort(key=lambda found: (-abs(found.now - found.before), found.key, found.figure))
     return Comparison(
         run=run,
+        least=least,
         new=tuple(package for key, package in new.items() if key not in old),
         gone=tuple(package for key, package in old.items() if key not in new),
         readdressed=tuple(

@@ -19,29 +19,33 @@ from jinja2 import Environment, StrictUndefined
 
 from gonnet import delivery
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.comparison import Comparison, compare, labels, spread, values_of
+from gonnet.pipeline.comparison import Comparison, labels, spread, values_of
+from gonnet.pipeline.listing import in_order
 from gonnet.pipeline.tools import Tools
 
-_ORDER = ("unsure", "failed", "held", "ready", "sent", "skipped")
 _WIDTH = 620  # pixels of a picture
 _MOST = 40  # lines of what moved
 
 
 def review_page(
-    run: RunRecord, packages: Sequence[PackageRecord], tools: Tools, pictures: int, figure: str = ""
+    run: RunRecord,
+    packages: Sequence[PackageRecord],
+    against: Comparison | None,
+    tools: Tools,
+    pictures: int,
+    figure: str = "",
 ) -> str:
     """The page.
 
     Args:
         run: The run.
-        packages: Its packages.
+        packages: Its packages, in the order of their keys.
+        against: What is otherwise than in the run before, or None.
         tools: The tools.
         pictures: How many packages are shown with picture and message, those that need a decision first.
         figure: The figure whose distribution is drawn; the first one when empty.
     """
-    shown = sorted(packages, key=lambda package: (_ORDER.index(str(package.state)), package.key))
-    before = tools.ledger.run_before(run)
-    against = compare(packages, before, tools.ledger.packages(before)) if before is not None else None
+    shown = in_order(packages, against)
     names = [name for name in (packages[0].figures if packages else {}) if name != "rows"]
     chosen = figure if figure in names else next((n for n in names if values_of(packages, n)), "")
     data = [_package(package, tools, at < pictures) for at, package in enumerate(shown)]

@@ -1,0 +1,114 @@
+"""The packages of a run in the order in which somebody looks at them, a page at a time."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from gonnet.errors import RunError
+from gonnet.ledger import PackageRecord, State
+from gonnet.pipeline.comparison import Comparison, number
+
+_ORDER = [State.UNSURE, State.FAILED, State.HELD, State.READY, State.SENT, State.SKIPPED]
+
+
+def in_order(
+    packages: Sequence[PackageRecord], against: Comparison | None = None, by: str = "", *, backwards: bool = False
+) -> list[PackageRecord]:
+    """Packages in an order.
+
+    Args:
+        packages: The packages, in the order of their keys.
+        against: What is otherwise than in the run before, or None.
+        by: `key`, `name`, `rows` or a figure (the largest first), `change` (what moved most first, then who is new);
+            empty for what needs a decision first: by state, and what is odd or changed before what is as ever.
+        backwards: The other way round; what has no value comes last all the same.
+
+    Raises:
+        RunError: there is no such thing to sort by.
+    """
+    if not by:
+        changed = set(changes(against))
+        first = sorted(packages, key=lambda p: (_ORDER.index(p.state), not (p.odd or p.key in changed)))
+        return first[::-1] if backwards else first
+    value = _value(packages, against, by)
+    found = [(value(package), package) for package in packages]
+    known = [(worth, package) for worth, package in found if worth is not None]
+    known.sort(key=lambda pair: pair[0], reverse=backwards)
+    return [package for _, package in known] + [package for worth, package in found if worth is None]
+
+
+def _value(
+    packages: Sequence[PackageRecord], against: Comparison | None, by: str
+) -> Callable[[PackageRecord], str | Decimal | int | None]:
+    if by == "key":
+        return lambda package: package.key
+    if by == "name":
+        return lambda package: package.name.casefold()
+    if by == "rows":
+        return lambda package: -package.rows
+    if by == "change":
+        rank = {key: at for at, key in enumerate(changes(against))}
+        return lambda package: rank.get(package.key)
+    figures = list(packages[0].figures) if packages else []
+    if by in figures or not packages:
+        return lambda package: None if (worth := number(package.figures.get(by, ""))) is None else -worth
+    known = ", ".join(dict.fromkeys(["key", "name", "rows", "change", *figures]))
+    raise RunError(f"there is nothing called '{by}' to sort by", fix=f"Sort by one of {known}")
+
+
+def changes(against: Comparison | None) -> dict[str, tuple[str, ...]]:
+    """Key → in words, what is otherwise than in the run before; what moved most first, then who is new."""
+    found: dict[str, list[str]] = {}
+    if against is not None:
+        for moved in against.moved:
+            how = f"{100 * moved.share:+.0f} %" if moved.share is not None else "was 0"
+            found.setdefault(moved.key, []).append(f"{moved.figure} {how}")
+        for package in against.new:
+            found.setdefault(package.key, []).append(f"not in run {against.run}")
+        for package, old in against.readdressed:
+            found.setdefault(package.key, []).append(f"was {', '.join(old)}")
+    return {key: tuple(words) for key, words in found.items()}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Page:
+    """Some of a list.
+
+    Attributes:
+        packages: What is on it.
+        number: Which page it is, from 1.
+        pages: How many there are.
+        rest: State → how many packages are on the others.
+    """
+
+    packages: tuple[PackageRecord, ...]
+    number: int
+    pages: int
+    rest: Mapping[State, int]
+
+
+def page_of(packages: Sequence[PackageRecord], number: int, lines: int) -> Page:
+    """A page of a list.
+
+    Args:
+        packages: The whole list.
+        number: Which page, from 1.
+        lines: How many packages are on one; 0 for all on one.
+
+    Raises:
+        RunError: there are not so many pages.
+    """
+    size = lines or max(1, len(packages))
+    pages = max(1, -(-len(packages) // size))
+    if number > pages:
+        many = "1 page" if pages == 1 else f"{pages} pages"
+        raise RunError(f"the list has {many}", fix="Ask for one of them, or for more lines on each")
+    shown = tuple(packages[(number - 1) * size : number * size])
+    rest = Counter(package.state for package in packages)
+    rest.subtract(package.state for package in shown)
+    return Page(
+        packages=shown, number=number, pages=pages, rest={state: rest[state] for state in _ORDER if rest[state]}
+    )
