@@ -113,6 +113,12 @@ def test_from_the_check_to_the_mailbox(dairy: Dairy, serve: Serve) -> None:
         "sent": 2,
     }
     assert "nothing left to send" in dairy.gonnet("send", "1", "--yes", code=3).stdout
+    dairy.gonnet("prepare", "statements", code=3)
+    (line,) = dairy.gonnet("runs", "--job", "statements", "--state", "sent", "--csv").stdout.splitlines()[1:]
+    assert line.startswith("1,statements,")
+    assert line.endswith(",0,1,1,2,0,0")
+    assert "No run is like that, of 2 runs" in dairy.gonnet("runs", "--state", "failed").stdout
+    assert "is not an address" in dairy.gonnet("send", "last", "--trial", "me", "--yes", code=2).stderr
 
 
 def test_without_a_terminal_nothing_is_sent_unless_told(dairy: Dairy, serve: Serve) -> None:

@@ -117,7 +117,7 @@ def test_a_reader_sees_exactly_the_subject(subject: str) -> None:
 
 def test_a_trial_goes_to_one_address_and_shows_the_real_ones() -> None:
     sealed, me = written(), Address(mailbox="me@tarnvale.example")
-    trial = for_trial(sealed, "Milk statement", envelope(message_id="<new@tarnvale.example>"), me)
+    trial = for_trial(sealed, "Milk statement", envelope(message_id="<new@tarnvale.example>"), [me])
     message = opened(compose(trial, [], NOW))
     real = "to zoe@members.example; cc ines@tarnvale.example; bcc archive@tarnvale.example"
     assert message["To"] == "me@tarnvale.example"

@@ -11,8 +11,9 @@ from sqlalchemy import text
 
 from gonnet.errors import RunError, UnreachableError
 from gonnet.ledger import RunRecord
-from gonnet.pipeline.send import send, trial
+from gonnet.pipeline.send import send
 from gonnet.pipeline.tools import Tools
+from gonnet.pipeline.trial import trial
 from gonnet.recipients import Address
 from scripted_smtp import HANG_UP, Script, serving
 from support import Dairy
@@ -141,18 +142,19 @@ def _tamper(tools: Tools, package: Any, what: str) -> None:  # noqa: ANN401
         work.execute(text(change[0]), {"id": change[1]})
 
 
-def test_a_trial_reaches_one_address_and_changes_nothing(dairy: Dairy) -> None:
-    script, me = Script(), Address(mailbox="me@tarnvale.example")
+def test_a_trial_reaches_the_given_addresses_and_changes_nothing(dairy: Dairy) -> None:
+    script, us = Script(), [Address(mailbox=f"{who}@tarnvale.example") for who in ("me", "chair")]
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         with serving(script, dairy.port):
-            replies = trial(run, tools, me, first=1)
-        assert len(replies) == 1
+            replies = trial(run, tools, us, first=1)
+        assert len(replies) == 2
         assert states(dairy, tools, run)["00042"] == "ready"
-        assert [address for address, _ in script.stored] == [me.mailbox]
+        assert [address for address, _ in script.stored] == [us[0].mailbox, us[1].mailbox]
         message = message_from_bytes(script.stored[0][1], policy=default)
         real = dairy.by_key(tools, run)["00042"].messages[0]
         assert message["Message-ID"] != real.message_id
+        assert message["To"] == "me@tarnvale.example, chair@tarnvale.example"
         assert sent(dairy, tools, run, script)["00042"] == "sent"
 
 
@@ -176,4 +178,4 @@ def test_a_run_that_mails_nothing_or_was_broken_off_cannot_be_sent(dairy: Dairy)
         with pytest.raises(RunError, match="not prepared to its end"):
             send(tools.ledger.run("last"), tools)
         with pytest.raises(RunError, match="not prepared to its end"):
-            trial(tools.ledger.run("last"), tools, Address(mailbox="me@tarnvale.example"))
+            trial(tools.ledger.run("last"), tools, [Address(mailbox="me@tarnvale.example")])

@@ -17,7 +17,12 @@ if TYPE_CHECKING:
 @click.command(short_help="Hand over what is ready, and only that.")
 @click.argument("run_id", metavar="RUN")
 @_options.only_option
-@click.option("--trial", metavar="ADDRESS", help="Send to this address alone; the real recipients get nothing.")
+@click.option(
+    "--trial",
+    multiple=True,
+    metavar="ADDRESS",
+    help="Send to this address alone, or to several; the real recipients get nothing.",
+)
 @click.option("--first", type=click.IntRange(min=1), help="With --trial: only the first so many packages.")
 @_options.again_option
 @_options.workspace_option
@@ -27,7 +32,7 @@ if TYPE_CHECKING:
 def send(
     run_id: str,
     only: tuple[str, ...],
-    trial: str | None,
+    trial: tuple[str, ...],
     first: int | None,
     again: bool,
     workspace: Path | None,
@@ -46,11 +51,11 @@ def send(
     """
     from gonnet.cli import _open
 
-    if first is not None and trial is None:
+    if first is not None and not trial:
         raise click.UsageError("--first goes with --trial")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        if trial is not None:
+        if trial:
             return _tried(tools, run, trial, first, only, yes=yes, as_json=as_json)
         from gonnet.cli._work import sent
 
@@ -58,25 +63,36 @@ def send(
 
 
 def _tried(
-    tools: Tools, run: RunRecord, text: str, first: int | None, only: tuple[str, ...], *, yes: bool, as_json: bool
+    tools: Tools,
+    run: RunRecord,
+    texts: tuple[str, ...],
+    first: int | None,
+    only: tuple[str, ...],
+    *,
+    yes: bool,
+    as_json: bool,
 ) -> int:
     from gonnet.cli import _report, _show
-    from gonnet.pipeline.send import trial
+    from gonnet.pipeline.trial import trial
     from gonnet.recipients.addresses import NotAnAddressError, parse
 
     try:
-        (address,) = parse(text)
-    except (NotAnAddressError, ValueError) as error:
-        raise click.BadParameter(f"'{text}' is not one address", param_hint="--trial") from error
-    if not _show.confirmed(f"Send a trial of run {run.id} to {address.mailbox}?", yes=yes):
+        addresses = parse("; ".join(texts))
+    except NotAnAddressError as error:
+        said = "; ".join(texts)
+        raise click.BadParameter(
+            f"'{said}' is not an address, or several apart by `;`: {error}", param_hint="--trial"
+        ) from error
+    to = ", ".join(address.mailbox for address in addresses)
+    if not _show.confirmed(f"Send a trial of run {run.id} to {to}?", yes=yes):
         _show.line("Nothing was sent.")
         return _exit.WRONG
-    replies = trial(run, tools, address, first, only)
+    replies = trial(run, tools, addresses, first, only)
     refused = [reply for reply in replies if reply.verdict.name != "ACCEPTED"]
     if as_json:
         _report.as_json(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id, only))
     else:
-        _show.line(f"Trial of run {run.id}: {_show.many(len(replies), 'message')} to {address.mailbox}, nobody else.")
+        _show.line(f"Trial of run {run.id}: {_show.many(len(replies), 'message')} to {to}, nobody else.")
         for reply in refused[:5]:
             _show.line(f"  not accepted: {reply.code} {reply.text}")
         _show.next_steps((f"gonnet send {run.id}", "the real thing; the trial does not count"))

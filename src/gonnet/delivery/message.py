@@ -277,14 +277,14 @@ def html_page(sealed: bytes) -> str:
     return page
 
 
-def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Address) -> bytes:
+def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Sequence[Address]) -> bytes:
     """The same message to `trial` alone; the real addresses stand in the subject and in a header line.
 
     Args:
         sealed: The message as it was sealed.
         subject: Its subject.
         envelope: Its real envelope, with the Message-ID that the trial is to have.
-        trial: Who gets it.
+        trial: Who get it.
     """
     head, body = sealed.split(b"\r\n\r\n", 1)
     kept = [
@@ -293,7 +293,7 @@ def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Address) -
     parts = {"to": envelope.to, "cc": envelope.cc, "bcc": envelope.bcc}
     real = "; ".join(f"{name} {', '.join(a.mailbox for a in found)}" for name, found in parts.items() if found)
     lines = [
-        headers.addresses("To", [trial]),
+        headers.addresses("To", trial),
         headers.unstructured("Subject", f"[trial: {real}] {subject}"),
         headers.unstructured("X-Gonnet-Trial", real),
         f"Message-ID: {envelope.message_id}\r\n".encode("ascii"),

@@ -3,22 +3,17 @@
 from __future__ import annotations
 
 import datetime as dt
-import secrets
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import ExitStack, closing
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from gonnet import delivery
-from gonnet.delivery import Envelope, Reply
 from gonnet.errors import RunError
-from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import RunState
 from gonnet.pipeline import guards
-from gonnet.pipeline.composing import unsealed, waiting_in
+from gonnet.pipeline.composing import waiting_in
 from gonnet.pipeline.filing import to_file
-from gonnet.pipeline.handing import OUTCOMES, SendReport, Told, hand_over_all, link_for
+from gonnet.pipeline.handing import SendReport, Told, hand_over_all
 from gonnet.pipeline.tools import Tools
-from gonnet.recipients import Address
 
 
 def doubt_interrupted(run: RunRecord, tools: Tools) -> int:
@@ -51,13 +46,18 @@ def leaving(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bo
         RunError: the run was not prepared to its end, or delivers nothing.
     """
     packages = tools.ledger.packages(run.id, only)
-    _require_sendable(run, packages)
+    require_sendable(run, packages)
     waiting = tuple(package for package in packages if any(waiting_in(package)) or any(to_file(package)))
     earlier = {} if again else guards.sent_before(run, waiting, tools)
     return Leaving(packages=tuple(package for package in waiting if package.key not in earlier), earlier=earlier)
 
 
-def _require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+def require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+    """See that a run can be handed over.
+
+    Raises:
+        RunError: it was not prepared to its end, or delivers nothing.
+    """
     if run.state is not RunState.PREPARED:
         raise RunError(f"run {run.id} was not prepared to its end", fix=f"Run `gonnet prepare {run.job}` again")
     if not any(package.messages or package.filings for package in packages):
@@ -134,64 +134,3 @@ def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) ->
         else:
             found.append(package)
     return found
-
-
-def trial(
-    run: RunRecord,
-    tools: Tools,
-    address: Address,
-    first: int | None = None,
-    only: Sequence[str] = (),
-    told: Callable[[PackageRecord, Reply], None] = lambda _package, _reply: None,
-) -> tuple[Reply, ...]:
-    """Send the messages of a run to one address instead of the real ones. The real delivery stays as it is.
-
-    Args:
-        run: The run.
-        tools: The tools.
-        address: Who gets every message.
-        first: How many packages at most; None for all.
-        only: Keys to which it is limited.
-        told: Called with each package and the server's reply.
-
-    Raises:
-        RunError: the run cannot be sent.
-        UnreachableError: the server cannot be reached.
-        SealError: something is not what was reviewed.
-    """
-    packages = tools.ledger.packages(run.id, only)
-    _require_sendable(run, packages)
-    mailed = [package for package in packages if any(message.server for message in package.messages)]
-    chosen = [package for package in mailed if only or package.state is not State.HELD][:first]
-    replies = []
-    with ExitStack() as stack:
-        servers = dict.fromkeys(message.server for package in chosen for message in package.messages)
-        links = {name: stack.enter_context(closing(link_for(name, tools))) for name in servers}
-        for package in chosen:
-            files = unsealed(package, tools)
-            for message in package.messages:
-                sealed = delivery.for_trial(
-                    tools.store.get(message.sha256), message.subject, _envelope(message, address), address
-                )
-                attached = [files[name] for name in message.files]
-                data = delivery.compose(sealed, attached, tools.clock())
-                reply = links[message.server].offer(message.sender, address.mailbox, data, lambda: True)
-                assert reply is not None
-                outcome = OUTCOMES[reply.verdict]
-                tools.ledger.deliveries.record_trial(
-                    run.id, package.id, message.id, address.mailbox, outcome, reply.code, reply.text
-                )
-                tools.log.say("trial", run=run.id, package=package.id, state=str(outcome), code=reply.code)
-                replies.append(reply)
-                told(package, reply)
-    return tuple(replies)
-
-
-def _envelope(message: MessageRecord, trial_address: Address) -> Envelope:
-    return Envelope(
-        sender=Address(mailbox=message.sender),
-        to=tuple(Address(mailbox=address) for address in message.to),
-        cc=tuple(Address(mailbox=address) for address in message.cc),
-        bcc=tuple(Address(mailbox=address) for address in message.bcc),
-        message_id=f"<{secrets.token_hex(16)}@{trial_address.domain}>",
-    )

@@ -109,5 +109,20 @@ def listed(packages: Sequence[PackageRecord]) -> str:
     return target.getvalue()
 
 
+def runs_listed(runs: Sequence[RunRecord]) -> str:
+    """Every run as a line of CSV: what it was, and how many packages are in each state."""
+    target = io.StringIO()
+    writer = csv.writer(target, lineterminator="\r\n")
+    states = [str(state) for state in State]
+    writer.writerow(("run", "job", "period", "as_of", "prepared", "is", "reviewed", *states))
+    for run in runs:
+        reviewed = run.reviewed.isoformat(timespec="seconds") if run.reviewed else ""
+        when = run.prepared.isoformat(timespec="seconds")
+        head = (str(run.id), run.job, run.period, run.as_of.isoformat(), when, str(run.state), reviewed)
+        counts = (str(run.counts.get(state, 0)) for state in State)
+        writer.writerow([_harmless(cell) for cell in (*head, *counts)])
+    return target.getvalue()
+
+
 def _harmless(cell: str) -> str:
     return f"'{cell}" if cell.startswith(_RISKY) else cell
