@@ -26,7 +26,7 @@ _TERMINALS = {
     "explain": "gonnet explain reminders B113 --as-of 2026-11-30",
     "preview": "gonnet preview statements --as png --message | head -40",
     "prepare": "gonnet prepare statements",
-    "review": "gonnet review 2 | head -44",
+    "review": "gonnet review 2 --lines 17",
     "send": "gonnet send 2 --yes --again",
     "show": "gonnet show 1 B121",
     "runs": "gonnet runs",

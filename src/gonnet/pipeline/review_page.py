@@ -20,7 +20,7 @@ from jinja2 import Environment, StrictUndefined
 from gonnet import delivery
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.pipeline.comparison import Comparison, labels, spread, values_of
-from gonnet.pipeline.listing import in_order
+from gonnet.pipeline.listing import changes, in_order
 from gonnet.pipeline.tools import Tools
 
 _WIDTH = 620  # pixels of a picture
@@ -48,7 +48,8 @@ def review_page(
     shown = in_order(packages, against)
     names = [name for name in (packages[0].figures if packages else {}) if name != "rows"]
     chosen = figure if figure in names else next((n for n in names if values_of(packages, n)), "")
-    data = [_package(package, tools, at < pictures) for at, package in enumerate(shown)]
+    changed = changes(against)
+    data = [_package(package, changed.get(package.key, ()), tools, at < pictures) for at, package in enumerate(shown)]
     source = (resources.files("gonnet.pipeline") / "review_page.html").read_text("utf-8")
     environment = Environment(autoescape=True, undefined=StrictUndefined)
     environment.filters["grouped"] = lambda value: f"{Decimal(str(value)):,f}"
@@ -76,7 +77,7 @@ def _embedded(data: object) -> str:
     return text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e")
 
 
-def _package(package: PackageRecord, tools: Tools, full: bool) -> dict[str, Any]:
+def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full: bool) -> dict[str, Any]:
     messages = [
         {
             "subject": message.subject,
@@ -97,7 +98,7 @@ def _package(package: PackageRecord, tools: Tools, full: bool) -> dict[str, Any]
         "rows": package.rows,
         "keys": list(package.keys),
         "figures": dict(package.figures),
-        "odd": list(package.odd),
+        "odd": [*package.odd, *changed],
         "rules": [[rule, list(changes), list(gone)] for rule, held, changes, gone in package.steps if held],
         "documents": [[part.name, part.pages, part.bytes] for part in package.documents],
         "filings": [f"{part.root}: {part.place}" for part in package.filings],
