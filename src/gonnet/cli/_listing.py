@@ -49,7 +49,7 @@ def rest(page: Page) -> None:
     if page.pages > 1:
         counted = ", ".join(f"{count:,} {state}" for state, count in page.rest.items())
         other = page.number + 1 if page.number < page.pages else 1
-        _show.line(f"Page {page.number} of {page.pages}; on the others: {counted}. Add `--page {other}` to see them.")
+        _show.line(f"Page {page.number:,} of {page.pages:,}; on the others: {counted}. Add `--page {other}` to see them.")
 
 
 def against(found: Comparison) -> None:
@@ -64,7 +64,7 @@ def against(found: Comparison) -> None:
         f"{moved:,} with a figure that moved by {100 * found.least:.0f} % or more" if moved else "",
     ]
     said = "; ".join(part for part in parts if part)
-    nothing = f"nobody is new, gone or has another address, and no figure moved by {100 * found.least:.0f} %"
+    nothing = f"nobody is new, gone or has another address, and no figure moved by {100 * found.least:.0f} % or more"
     _show.line(f"Against  run {found.run}: {said or nothing}")
 
 

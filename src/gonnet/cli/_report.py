@@ -151,7 +151,7 @@ def title(run: RunRecord) -> str:
 
 def states(run: RunRecord) -> str:
     """The states of a run's packages in words."""
-    return ", ".join(f"{count} {state}" for state, count in run.counts.items()) or "no packages"
+    return ", ".join(f"{count:,} {state}" for state, count in run.counts.items()) or "no packages"
 
 
 def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, most: int = 12) -> None:

@@ -216,7 +216,7 @@ def _intention(
         _show.line(f"  … and {len(waiting) - _SHOWN} more; `gonnet review {run.id}` lists them all")
     aside = {str(state): count for state, count in run.counts.items() if str(state) in ("held", "skipped", "sent")}
     if aside and not is_chosen:
-        _show.line("Left out: " + ", ".join(f"{count} {state}" for state, count in aside.items()) + ".")
+        _show.line("Left out: " + ", ".join(f"{count:,} {state}" for state, count in aside.items()) + ".")
     if run.reviewed is None:
         _show.console().print(_show.state("attention", f"! run {run.id} was not reviewed yet"))
 
@@ -226,7 +226,7 @@ def _outcome(tools: Tools, run: RunRecord, report: SendReport, *, quiet: bool) -
 
     states = {str(state): count for state, count in report.states.items()}
     if not quiet:
-        said = ", ".join(f"{count} {state}" for state, count in states.items()) or "nothing"
+        said = ", ".join(f"{count:,} {state}" for state, count in states.items()) or "nothing"
         _show.line(
             f"{'Stopped' if tools.stop.asked else 'Done'}: {said}. Run {run.id} now: {_report.states(run)}.", "bold"
         )

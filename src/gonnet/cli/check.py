@@ -104,7 +104,7 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
         for note in found.notes:
             _show.line(f"  {note}", "bright_black")
         states = Counter(str(plan.decision.outcome) for plan in found.plans)
-        told = ", ".join(f"{count} {state}" for state, count in states.items()) or "no packages"
+        told = ", ".join(f"{count:,} {state}" for state, count in states.items()) or "no packages"
         bundles = sum(plan.is_bundle for plan in found.plans)
         more = f"; {_show.many(bundles, 'bundle')} among them" if bundles else ""
         _show.line(f"  {'packages':<14} {told}{more}")

@@ -98,7 +98,7 @@ def _tell(found: Survey, plans: list[PackagePlan], job: str) -> None:
         _show.rows(table, [(*cells, _show.state(state), plan.decision.reason)])
     _show.show(table)
     states = Counter(str(plan.decision.outcome) for plan in plans)
-    said = ", ".join(f"{count} {state}" for state, count in sorted(states.items(), key=lambda part: _ORDER[part[0]]))
+    said = ", ".join(f"{count:,} {state}" for state, count in sorted(states.items(), key=lambda part: _ORDER[part[0]]))
     seen = {key: found.counts.get(key, 0) for plan in plans for key in plan.addressed.slices}
     rows = sum(seen.values())
     bundles = sum(plan.is_bundle for plan in plans)
