@@ -49,7 +49,7 @@ def rest(page: Page) -> None:
     if page.pages > 1:
         counted = ", ".join(f"{count:,} {state}" for state, count in page.rest.items())
         other = page.number + 1 if page.number < page.pages else 1
-        _show.line(f"Page {page.number:,} of {page.pages:,}; on the others: {counted}. Add `--page {other}` to see them.")
+        _show.line(f"Page {page.number:,} of {page.pages:,}; on the others: {counted}. Add `--page {other}`.")
 
 
 def against(found: Comparison) -> None:
