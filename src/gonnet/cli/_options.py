@@ -42,6 +42,8 @@ def _together(*options: Callable[[F], F]) -> Callable[[F], F]:
 
 STATES = ("unsure", "failed", "held", "ready", "sent", "skipped")
 """States of packages, what needs a decision first."""
+OPEN = frozenset(STATES[:3])
+"""Those in which a package wants a decision."""
 
 workspace_option = click.option(
     "--workspace",

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from gonnet.cli import _exit, _open, _report, _show, _signals
+from gonnet.cli import _exit, _open, _options, _report, _show, _signals
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord, State
@@ -15,7 +15,6 @@ if TYPE_CHECKING:
     from gonnet.pipeline.tools import Tools
 
 _SHOWN = 6
-_OPEN = {"held", "failed", "unsure"}
 
 
 def prepare_run(
@@ -71,7 +70,7 @@ def prepared(
 def wants_attention(run: RunRecord) -> bool:
     """Whether something of a run is held, failed or unsure, or rows went to nobody."""
     states = {str(state) for state in run.counts}
-    return bool(states & _OPEN) or any(weight == "attention" for weight, _ in run.findings)
+    return bool(states & _options.OPEN) or any(weight == "attention" for weight, _ in run.findings)
 
 
 def summary(tools: Tools, run: RunRecord, *, quiet: bool) -> None:
@@ -160,7 +159,7 @@ def _open_matters(tools: Tools, run: RunRecord, only: Sequence[str]) -> bool:
     """Whether something wants attention: of the whole run, or of the packages that somebody chose."""
     if not only:
         return wants_attention(run)
-    return any(str(package.state) in _OPEN for package in tools.ledger.packages(run.id, only))
+    return any(str(package.state) in _options.OPEN for package in tools.ledger.packages(run.id, only))
 
 
 def _troubles(found: Sequence[str | None], *, as_json: bool) -> bool:

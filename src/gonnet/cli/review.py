@@ -16,8 +16,6 @@ if TYPE_CHECKING:
     from gonnet.pipeline.listing import Page
     from gonnet.pipeline.tools import Tools
 
-_OPEN = ("unsure", "failed", "held")
-
 
 @click.command(short_help="See every package of a run before anything leaves.")
 @_options.run_argument
@@ -90,21 +88,22 @@ def review(
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         packages = tools.ledger.packages(run.id, only)
-        least = Decimal(moved) / 100
-        against = None if only else against_last(run, packages, tools.ledger, least)  # who is gone, a few cannot tell
+        is_alone = only or (as_json and not sort)  # a few cannot tell who is gone, and machines compare by themselves
+        against = None if is_alone else against_last(run, packages, tools.ledger, Decimal(moved) / 100)
         if page is not None:
             _write_page(run, packages, against, tools, page, pictures, figure)
         packages = tuple(_wanted(packages, state, find))
         shown = in_order(packages, against, sort, backwards=reverse)
-        if quiet and not as_json:
-            shown = [package for package in shown if str(package.state) in _OPEN]
-        part = page_of(shown, number, 0 if quiet else lines)
+        if quiet:
+            shown = [package for package in shown if str(package.state) in _options.OPEN]
+        is_whole = quiet or as_json or page is not None
+        part = page_of(shown, 1 if is_whole else number, 0 if is_whole else lines)
         if into is not None:
             _files.copied(tools, packages, into, over=True)
         if str(run.state) == "prepared" and not (only or state or find):  # to look at some is no review of the run
             tools.ledger.mark_reviewed(run.id)
     if as_json:
-        _report.as_json(run, shown if sort or reverse else packages)
+        _report.as_json(run, part.packages if sort or reverse else packages)
     elif page is not None:
         _show.line(f"The review of run {run.id} is in {page}; it holds everybody's figures, and only you may read it.")
     else:
@@ -156,7 +155,7 @@ def _list(
         _show.line(f"Files    {'; '.join(places)}")
     if against is not None:
         _listing.against(against)
-    held = [package for package in page.packages if str(package.state) in _OPEN]
+    held = [package for package in page.packages if str(package.state) in _options.OPEN]
     _report.withheld(held, most=len(held))
     _listing.show(page.packages, changes(against), several=len(subjects) > 1)
     _listing.rest(page)
