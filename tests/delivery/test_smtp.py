@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import smtplib
+
 import pytest
 
 from gonnet.delivery import Reply, SmtpLink, Verdict
@@ -9,6 +11,7 @@ from gonnet.delivery.replies import Phase, judged
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import MailServer
 from scripted_smtp import HANG_UP, SILENT, Script, serving
+from support import wait_for
 
 BODY = b"Subject: x\r\n\r\n.a line that begins with a dot\r\nend\r\n"
 
@@ -161,6 +164,26 @@ def test_an_intent_that_fails_leaves_a_server_without_a_body() -> None:
         link.close()
     assert script.stored == [("b@x.example", BODY)]
     assert script.connections == 2
+
+
+def test_stopped_behind_the_body_it_says_no_more_to_the_server(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever else it said might still become a part of the body."""
+
+    def stop(_smtp: smtplib.SMTP) -> tuple[int, bytes]:
+        raise StoppedError
+
+    def intent() -> bool:
+        monkeypatch.setattr(smtplib.SMTP, "getreply", stop)
+        return True
+
+    script = Script(answers={"dot": [SILENT]})
+    with serving(script) as port:
+        link = SmtpLink(MailServer(host="127.0.0.1", port=port, security="none"), None)
+        with pytest.raises(StoppedError):
+            link.offer("from@x.example", "a@x.example", BODY, intent)
+        link.close()
+        wait_for(lambda: script.stored)
+    assert "QUIT" not in script.seen
 
 
 def test_an_intent_that_says_no_keeps_the_body_back() -> None:
