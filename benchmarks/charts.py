@@ -13,7 +13,7 @@ from gonnet.jobs import load_job, load_workspace
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import open_tools
 from gonnet.reports import Painter
-from gonnet.reports.layout import Setter
+from gonnet.reports.layout import LayoutMaker
 from gonnet.reports.signs import signs
 from gonnet.split.keys import rows_of
 
@@ -52,15 +52,15 @@ def _milliseconds(folder: Path) -> float:
         rows = dict(rows_of(run.engine, run.fields["gonnet_rows"], [plan.key for plan in run.plans]))
         alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
         run.engine.close()
-    setter, painter = (
-        Setter(run.house.reports, run.house.reading.wording, run.house.look),
+    layout_maker, painter = (
+        LayoutMaker(run.house.reports, run.house.reading.wording, run.house.look),
         Painter(run.house.look, alphabet),
     )
     rounds = []
     for _ in range(5):
         began = time.perf_counter()
         for plan in run.plans:
-            painter.draw(setter.lay("statement", plan.key, {"gonnet_rows": rows[plan.key]}, plan.names), "pdf")
+            painter.draw(layout_maker.lay("statement", plan.key, {"gonnet_rows": rows[plan.key]}, plan.names), "pdf")
         rounds.append(1000 * (time.perf_counter() - began) / len(run.plans))
     return min(rounds)
 

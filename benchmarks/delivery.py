@@ -84,7 +84,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
     from gonnet.pipeline.survey import Request, survey
     from gonnet.pipeline.tools import open_tools
     from gonnet.reports import Painter
-    from gonnet.reports.layout import Setter
+    from gonnet.reports.layout import LayoutMaker
     from gonnet.reports.signs import signs
     from gonnet.split.keys import rows_of
 
@@ -97,13 +97,13 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
         rows = dict(rows_of(run.engine, run.fields["gonnet_rows"], [plan.key for plan in plans]))
         alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
         for form in ("pdf", "xlsx"):
-            setter, painter = (
-                Setter(run.house.reports, run.house.reading.wording, run.house.look),
+            layout_maker, painter = (
+                LayoutMaker(run.house.reports, run.house.reading.wording, run.house.look),
                 Painter(run.house.look, alphabet),
             )
             began = time.perf_counter()
             for plan in plans:
-                painter.draw(setter.lay("statement", plan.key, {"gonnet_rows": rows[plan.key]}, plan.names), form)
+                painter.draw(layout_maker.lay("statement", plan.key, {"gonnet_rows": rows[plan.key]}, plan.names), form)
             found[form.upper()] = 1000 * (time.perf_counter() - began) / len(plans)
         run.engine.close()
     return found

@@ -24,8 +24,8 @@ from sink import sink
 from gonnet import delivery
 from gonnet.jobs import load_workspace
 from gonnet.ledger import PackageRecord
-from gonnet.pipeline.composing import unsealed
 from gonnet.pipeline.send import send
+from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools, open_tools
 
 _TURNS = 7

@@ -12,7 +12,7 @@ import pypdfium2
 from gonnet import reports
 from gonnet.pipeline.survey import Request, survey
 from gonnet.reports.laid import Layout
-from gonnet.reports.layout import Setter
+from gonnet.reports.layout import LayoutMaker
 from gonnet.split.keys import rows_of
 from gonnet.wording.templates import Wording
 from support import AS_OF, Dairy
@@ -29,7 +29,7 @@ def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Lay
     with closing(found.engine):
         plan = next(plan for plan in found.plans if plan.key == key)
         rows = dict(rows_of(found.engine, found.fields["gonnet_rows"], [key], found.values.bound()))[key]
-        return Setter(found.house.reports, Wording(look.house), look).lay(
+        return LayoutMaker(found.house.reports, Wording(look.house), look).lay(
             "statement", key, {"gonnet_rows": rows}, plan.names, plan.evaluated.hidden("statement")
         ), look
 

@@ -10,8 +10,8 @@ import pytest
 
 from gonnet.errors import RunError
 from gonnet.ledger.records import State
-from gonnet.pipeline.amend import Amendment, amend
-from gonnet.pipeline.decide import move
+from gonnet.pipeline.reviewing.amend import Amendment, amend
+from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.send import send
 from support import MEMBERS, SETTINGS, Dairy
 

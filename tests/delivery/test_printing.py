@@ -12,7 +12,7 @@ import pytest
 
 from gonnet.errors import JobError, UnreachableError
 from gonnet.ledger import State
-from gonnet.pipeline.decide import again, settle
+from gonnet.pipeline.reviewing.by_hand import again, settle
 from gonnet.pipeline.send import send
 from scripted_smtp import Script, serving
 from support import SETTINGS, Dairy, wait_for

@@ -68,7 +68,7 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
 def test_a_mistake_is_told_with_its_place_and_the_cure(dairy: Dairy, old: str, new: str, says: str) -> None:
     found = told(dairy, (old, new))
     if "address" in says:
-        from gonnet.pipeline.letters import senders_of
+        from gonnet.pipeline.making.message_texts import senders_of
 
         with dairy.tools() as tools, pytest.raises(JobError) as caught:
             senders_of(dairy.job((old, new)), tools)

@@ -11,7 +11,7 @@ import pytest
 
 from gonnet import delivery
 from gonnet.errors import JobError
-from gonnet.pipeline.composing import unsealed
+from gonnet.pipeline.sending.composing import unsealed
 from opened import laid
 from support import RULES, Dairy
 

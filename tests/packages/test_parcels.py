@@ -17,7 +17,7 @@ from gonnet import delivery
 from gonnet.jobs.contents import Limit
 from gonnet.ledger import PackageRecord
 from gonnet.packages.parcels import TooLargeError, shared_out, travelling, zipped
-from gonnet.pipeline.composing import unsealed
+from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools
 from support import Dairy
 

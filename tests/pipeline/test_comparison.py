@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from gonnet.ledger import PackageRecord
 from gonnet.ledger.records import State
-from gonnet.pipeline.comparison import compare, labels, spread
+from gonnet.pipeline.reviewing.comparison import compare, labels, spread
 from gonnet.pipeline.send import send
 from scripted_smtp import Script, serving
 from support import MEMBERS, MILK, Dairy

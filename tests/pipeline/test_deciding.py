@@ -11,10 +11,10 @@ import pytest
 from gonnet.errors import GonnetError, RunError
 from gonnet.ledger import RunRecord
 from gonnet.ledger.records import State
-from gonnet.pipeline.amend import Amendment, amend
-from gonnet.pipeline.composing import unsealed
-from gonnet.pipeline.decide import again, move, settle
+from gonnet.pipeline.reviewing.amend import Amendment, amend
+from gonnet.pipeline.reviewing.by_hand import again, move, settle
 from gonnet.pipeline.send import send
+from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
 from support import MEMBERS, MILK, SETTINGS, Dairy

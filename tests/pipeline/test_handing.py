@@ -12,9 +12,9 @@ from gonnet.errors import UnreachableError
 from gonnet.jobs.services import PerMinute
 from gonnet.ledger import RunRecord
 from gonnet.ledger.records import State
-from gonnet.pipeline.handing import SendReport
-from gonnet.pipeline.pacing import Pace, Paces
 from gonnet.pipeline.send import send
+from gonnet.pipeline.sending.handing_over import SendReport
+from gonnet.pipeline.sending.pacing import Pace, Paces
 from gonnet.pipeline.stopping import Stop
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving

@@ -10,9 +10,9 @@ from gonnet.errors import JobError, RunError
 from gonnet.jobs import load_workspace
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger.records import State
-from gonnet.pipeline.guards import is_within, strangers
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.send import leaving, send
+from gonnet.pipeline.sending.gate import is_within, strangers
 from gonnet.pipeline.survey import Request
 from scripted_smtp import Script, serving
 from support import AS_OF, SETTINGS, Dairy

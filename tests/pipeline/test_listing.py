@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from gonnet.errors import RunError
 from gonnet.ledger import PackageRecord, State
-from gonnet.pipeline.comparison import compare
-from gonnet.pipeline.listing import changes, in_order, page_of
+from gonnet.pipeline.reviewing.comparison import compare
+from gonnet.pipeline.reviewing.listing import changes, in_order, page_of
 from scripted_smtp import Script, serving
 from support import MEMBERS, MILK, Dairy
 

@@ -12,8 +12,8 @@ from sqlalchemy import text
 from gonnet.errors import RunError, UnreachableError
 from gonnet.ledger import RunRecord
 from gonnet.pipeline.send import send
+from gonnet.pipeline.sending.trial import trial
 from gonnet.pipeline.tools import Tools
-from gonnet.pipeline.trial import trial
 from gonnet.recipients import Address
 from scripted_smtp import HANG_UP, Script, serving
 from support import Dairy

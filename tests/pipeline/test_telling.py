@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from gonnet.pipeline.send import send
-from gonnet.pipeline.telling import listed, tell
+from gonnet.pipeline.sending.telling import listed, tell
 from scripted_smtp import Script, serving
 from support import MEMBERS, RULES, SETTINGS, Dairy
 

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from gonnet.errors import GonnetError
-from gonnet.pipeline.writing_back import write_back
+from gonnet.pipeline.sending.writing_back import write_back
 from scripted_smtp import Script, serving
 from servers import Place
 from support import Dairy
@@ -87,7 +87,7 @@ def test_each_server_is_told_in_batches_and_twice_does_no_harm(
     dairy: Dairy, place: Place, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     database(dairy, place.url)
-    monkeypatch.setattr("gonnet.pipeline.writing_back._TOGETHER", 3)
+    monkeypatch.setattr("gonnet.pipeline.sending.writing_back._TOGETHER", 3)
     sql, table = SQL, TABLE
     if place.kind == "mariadb":
         old = SQL[SQL.index("on conflict") : SQL.index(", times")]

@@ -32,7 +32,7 @@ def moved(run_id: str, keys: Sequence[str], to: str, why: str, workspace: Path |
     """Hold, release or skip packages, and tell."""
     from gonnet.cli import _open
     from gonnet.ledger import State
-    from gonnet.pipeline.decide import move
+    from gonnet.pipeline.reviewing.by_hand import move
 
     if not why.strip():
         raise click.BadParameter("say why", param_hint="--why")

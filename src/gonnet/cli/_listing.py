@@ -11,8 +11,8 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from gonnet.ledger import PackageRecord
-    from gonnet.pipeline.comparison import Comparison
-    from gonnet.pipeline.listing import Page
+    from gonnet.pipeline.reviewing.comparison import Comparison
+    from gonnet.pipeline.reviewing.listing import Page
 
 _ODD = 60  # characters; what is held stands in full above the table
 _GONE = 5  # names of those who are gone

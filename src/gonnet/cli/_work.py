@@ -11,7 +11,7 @@ from gonnet.cli import _exit, _open, _options, _report, _show, _signals
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord, State
-    from gonnet.pipeline.handing import SendReport
+    from gonnet.pipeline.sending.handing_over import SendReport
     from gonnet.pipeline.tools import Tools
 
 _SHOWN = 6
@@ -97,10 +97,10 @@ def sent(
     again: bool = False,
 ) -> int:
     """List what is about to leave, ask, send, and tell what came of it; the exit code."""
-    from gonnet.pipeline.guards import told_of_earlier
     from gonnet.pipeline.send import doubt_interrupted, leaving
-    from gonnet.pipeline.telling import tell as tell_by_mail
-    from gonnet.pipeline.writing_back import write_back
+    from gonnet.pipeline.sending.gate import told_of_earlier
+    from gonnet.pipeline.sending.telling import tell as tell_by_mail
+    from gonnet.pipeline.sending.writing_back import write_back
 
     if doubt_interrupted(run, tools):
         run = tools.ledger.run(str(run.id))
@@ -138,8 +138,8 @@ def _hand_over(
     tools: Tools, run: RunRecord, only: tuple[str, ...], count: int, *, again: bool, quiet: bool
 ) -> SendReport:
     """Send, and show how far it is, until the last package or until somebody stops it."""
-    from gonnet.pipeline.handing import SendReport
     from gonnet.pipeline.send import doubt_interrupted, send
+    from gonnet.pipeline.sending.handing_over import SendReport
 
     done: Counter[State] = Counter()
     try:

@@ -51,8 +51,8 @@ def amend(
               gonnet release last 00523 --why "has an address now"
     """
     from gonnet.cli import _open
-    from gonnet.pipeline.amend import Amendment
-    from gonnet.pipeline.amend import amend as put_right
+    from gonnet.pipeline.reviewing.amend import Amendment
+    from gonnet.pipeline.reviewing.amend import amend as put_right
 
     if text is not None and text.startswith("@"):
         try:

@@ -48,7 +48,7 @@ def check(
 
     with _open.tools_at(workspace) as tools:
         from gonnet.jobs import load_job
-        from gonnet.pipeline.letters import senders_of
+        from gonnet.pipeline.making.message_texts import senders_of
         from gonnet.pipeline.rehearse import rehearse
         from gonnet.pipeline.survey import Request, survey
 

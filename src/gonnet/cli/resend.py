@@ -44,7 +44,7 @@ def resend(
               gonnet resend 3 00042 --fresh --why "a collection was missing"
     """
     from gonnet.cli import _open, _show, _work
-    from gonnet.pipeline.decide import again, chosen
+    from gonnet.pipeline.reviewing.by_hand import again, chosen
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)

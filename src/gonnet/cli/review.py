@@ -12,8 +12,8 @@ from gonnet.cli import _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
-    from gonnet.pipeline.comparison import Comparison
-    from gonnet.pipeline.listing import Page
+    from gonnet.pipeline.reviewing.comparison import Comparison
+    from gonnet.pipeline.reviewing.listing import Page
     from gonnet.pipeline.tools import Tools
 
 
@@ -82,8 +82,8 @@ def review(
     from decimal import Decimal
 
     from gonnet.cli import _files, _open, _report, _show, _work
-    from gonnet.pipeline.comparison import against_last
-    from gonnet.pipeline.listing import in_order, page_of
+    from gonnet.pipeline.reviewing.comparison import against_last
+    from gonnet.pipeline.reviewing.listing import in_order, page_of
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
@@ -120,7 +120,7 @@ def _write_page(
     pictures: int,
     figure: str,
 ) -> None:
-    from gonnet.pipeline.review_page import review_page
+    from gonnet.pipeline.reviewing.review_page import review_page
 
     text = review_page(run, packages, against, tools, pictures, figure)
     page.touch(mode=0o600)
@@ -145,7 +145,7 @@ def _list(
     quiet: bool,
 ) -> None:
     from gonnet.cli import _listing, _report, _show
-    from gonnet.pipeline.listing import changes
+    from gonnet.pipeline.reviewing.listing import changes
 
     _show.line(f"{_report.title(run)} — {_report.states(run)}", "bold")
     subjects = {message.subject for package in packages for message in package.messages}

@@ -48,7 +48,7 @@ def rows(
     """
     from gonnet.cli import _open, _show
     from gonnet.data import profile
-    from gonnet.pipeline.look import look
+    from gonnet.pipeline.rows import look
 
     with _open.tools_at(workspace) as tools:
         from gonnet.jobs import load_job

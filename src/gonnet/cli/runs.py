@@ -34,7 +34,7 @@ def runs(job: str | None, state: tuple[str, ...], as_csv: bool, workspace: Path 
         every = tools.ledger.all_runs()
     found = [run for run in every if job in (None, run.job) and (not state or any(s in state for s in run.counts))]
     if as_csv:
-        from gonnet.pipeline.telling import runs_listed
+        from gonnet.pipeline.sending.telling import runs_listed
 
         click.echo(runs_listed(found).replace("\r\n", "\n"), nl=False)
     elif as_json:

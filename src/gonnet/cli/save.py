@@ -29,7 +29,7 @@ def save(run_id: str, keys: tuple[str, ...], into: Path, workspace: Path | None)
     Example:  gonnet save 3 00042 --into desk
     """
     from gonnet.cli import _files, _open, _show
-    from gonnet.pipeline.decide import chosen
+    from gonnet.pipeline.reviewing.by_hand import chosen
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)

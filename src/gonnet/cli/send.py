@@ -73,7 +73,7 @@ def _tried(
     as_json: bool,
 ) -> int:
     from gonnet.cli import _report, _show
-    from gonnet.pipeline.trial import trial
+    from gonnet.pipeline.sending.trial import trial
     from gonnet.recipients.addresses import NotAnAddressError, parse
 
     try:

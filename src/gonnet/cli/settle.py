@@ -29,7 +29,7 @@ def settle(
     Example:  gonnet settle last 00042 --sent --why "she has it"
     """
     from gonnet.cli import _open
-    from gonnet.pipeline.decide import settle as settled
+    from gonnet.pipeline.reviewing.by_hand import settle as settled
 
     if outcome is None:
         raise click.UsageError("say --sent or --not-sent")

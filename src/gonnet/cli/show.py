@@ -47,7 +47,7 @@ def show(
         packages = tools.ledger.packages(run.id, (key,) if key else ())
         packages = tuple(package for package in packages if not state or str(package.state) in state)
         if as_csv:
-            from gonnet.pipeline.telling import listed
+            from gonnet.pipeline.sending.telling import listed
 
             click.echo(listed(packages).replace("\r\n", "\n"), nl=False)
         elif as_json:
@@ -61,7 +61,7 @@ def show(
 
 def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number: int, lines: int) -> None:
     from gonnet.cli import _listing, _report, _show
-    from gonnet.pipeline.listing import in_order, page_of
+    from gonnet.pipeline.reviewing.listing import in_order, page_of
 
     page = page_of(in_order(packages), number, lines)
     _show.line(_report.title(run), "bold")

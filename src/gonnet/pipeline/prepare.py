@@ -10,10 +10,11 @@ from gonnet.jobs import Job
 from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.packages import PackagePlan
-from gonnet.pipeline import commands, workshop
-from gonnet.pipeline.letters import senders_of
-from gonnet.pipeline.produce import Made
-from gonnet.pipeline.row_books import RowBooks
+from gonnet.pipeline import commands
+from gonnet.pipeline.making import batches
+from gonnet.pipeline.making.message_texts import senders_of
+from gonnet.pipeline.making.produce import Made
+from gonnet.pipeline.making.row_account import RowBooks
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 
@@ -43,7 +44,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         books = RowBooks(found)
         waiting: list[PackageRecord] = []
         findings = [(str(finding.weight), finding.text) for finding in found.findings]
-        for plan, made in workshop.make(job, tools, found, senders, progress):
+        for plan, made in batches.make(job, tools, found, senders, progress):
             package = _package(plan, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))

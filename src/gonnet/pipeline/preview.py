@@ -16,10 +16,10 @@ from gonnet.errors import DataError, StorageError
 from gonnet.jobs import Job
 from gonnet.ledger import Store
 from gonnet.packages import PackagePlan, safe_name
-from gonnet.pipeline import workshop
-from gonnet.pipeline.letters import senders_of
-from gonnet.pipeline.processes import Inline
-from gonnet.pipeline.produce import Made
+from gonnet.pipeline.making import batches
+from gonnet.pipeline.making.message_texts import senders_of
+from gonnet.pipeline.making.processes import Inline
+from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
 from gonnet.wording.languages import called
@@ -70,7 +70,7 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
         chosen = {plan.key: "" for plan in found.plans[:first]} if first or request.only else telling(found.plans)
         plans = tuple(plan for plan in found.plans if plan.key in chosen)
         aside = replace(tools, store=Store(Path(scratch)), executor=lambda _packages: Inline())
-        made = workshop.make(job, aside, replace(found, plans=plans), senders, lambda _done, _total: None)
+        made = batches.make(job, aside, replace(found, plans=plans), senders, lambda _done, _total: None)
         try:
             into.mkdir(parents=True, exist_ok=True)
             return [_sample(plan, one, chosen[plan.key], aside.store, form, into) for plan, one in made]

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from gonnet.errors import RunError
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import RunState
-from gonnet.pipeline import guards
-from gonnet.pipeline.composing import waiting_in
-from gonnet.pipeline.filing import to_file
-from gonnet.pipeline.handing import SendReport, Told, hand_over_all
+from gonnet.pipeline.sending import gate
+from gonnet.pipeline.sending.composing import waiting_in
+from gonnet.pipeline.sending.filing import to_file
+from gonnet.pipeline.sending.handing_over import SendReport, Told, hand_over_all
 from gonnet.pipeline.tools import Tools
 
 
@@ -48,7 +48,7 @@ def leaving(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bo
     packages = tools.ledger.packages(run.id, only)
     require_sendable(run, packages)
     waiting = tuple(package for package in packages if any(waiting_in(package)) or any(to_file(package)))
-    earlier = {} if again else guards.sent_before(run, waiting, tools)
+    earlier = {} if again else gate.sent_before(run, waiting, tools)
     return Leaving(packages=tuple(package for package in waiting if package.key not in earlier), earlier=earlier)
 
 
@@ -90,7 +90,7 @@ def send(
     with tools.ledger.alone(run.id):
         tools.ledger.deliveries.doubt_open(run.id)
         packages = _allowed(run, leaving(run, tools, only, again=again).packages, tools)
-        guards.require_within_limits(packages, tools)
+        gate.require_within_limits(packages, tools)
         tools.log.say("send began", run=run.id, packages=len(packages))
         report = hand_over_all(run, packages, tools, told)
         for pause in _pauses(packages, tools):
@@ -129,8 +129,8 @@ def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) ->
     found = []
     for package in packages:
         addresses = [part.address for part in package.deliveries()]
-        if strangers := guards.strangers(addresses, tools.workspace.file.limits):
-            tools.ledger.deliveries.hold(run.id, package.id, guards.told_of_strangers(strangers))
+        if strangers := gate.strangers(addresses, tools.workspace.file.limits):
+            tools.ledger.deliveries.hold(run.id, package.id, gate.told_of_strangers(strangers))
         else:
             found.append(package)
     return found

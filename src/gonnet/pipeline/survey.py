@@ -17,12 +17,12 @@ from gonnet.jobs import Job, consistency, references
 from gonnet.jobs.models import Guard
 from gonnet.jobs.workspace import Limits
 from gonnet.packages import PackagePlan
-from gonnet.pipeline import guards
 from gonnet.pipeline.audience import audience, descriptions, in_order
-from gonnet.pipeline.editions import Edition, editions, settled, untold
-from gonnet.pipeline.filing import roots_of
+from gonnet.pipeline.making.editions import Edition, editions, settled, untold
+from gonnet.pipeline.sending import gate
+from gonnet.pipeline.sending.filing import roots_of
+from gonnet.pipeline.sending.writing_back import require_writable
 from gonnet.pipeline.tools import Progress, Tools, no_progress
-from gonnet.pipeline.writing_back import require_writable
 from gonnet.recipients import Recipient, roll
 from gonnet.recipients.matching import unmatched
 from gonnet.rules.decisions import Cause, unknowns
@@ -254,10 +254,10 @@ _Part = tuple[recipients.Addressed, rules.Evaluated, rules.Decision]
 def _within(decision: rules.Decision, part: recipients.Addressed, limits: Limits) -> rules.Decision:
     """The decision where mail to one of its addresses is not allowed."""
     addresses = [a.mailbox for person in part.contacts for a in (*person.to, *person.cc, *person.bcc)]
-    strangers = guards.strangers(addresses, limits)
+    strangers = gate.strangers(addresses, limits)
     if not strangers or decision.outcome is not rules.Outcome.READY:
         return decision
-    reason = guards.told_of_strangers(strangers)
+    reason = gate.told_of_strangers(strangers)
     return replace(decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
 
 

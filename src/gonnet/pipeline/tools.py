@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
 from gonnet.pipeline.log import Log
-from gonnet.pipeline.processes import local_executor
+from gonnet.pipeline.making.processes import local_executor
 from gonnet.pipeline.stopping import Stop
 
 if TYPE_CHECKING:

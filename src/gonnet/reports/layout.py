@@ -35,7 +35,7 @@ RowsByView = Mapping[str, Rows]
 Lay = Callable[[Rows], LaidBlock]
 
 
-class Setter:
+class LayoutMaker:
     """Lays out documents of one run; keeps each column's formatted values, so it is made once per process."""
 
     def __init__(self, plans: Sequence[ReportPlan], wording: Wording, look: Look) -> None:

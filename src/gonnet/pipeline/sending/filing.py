@@ -10,7 +10,7 @@ from gonnet.jobs import Job
 from gonnet.jobs.workspace import FolderRoot
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import FilingRecord, HandOver
-from gonnet.pipeline.outlets import Came, Outlets, outlet, recorded_as
+from gonnet.pipeline.sending.outlets import Came, Outlets, outlet, recorded_as
 from gonnet.pipeline.tools import Tools
 
 _LINKS = re.compile(r"\{[{%][^}]*\blinks\b")

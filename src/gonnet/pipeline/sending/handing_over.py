@@ -14,10 +14,10 @@ from gonnet.delivery import SmtpLink, Verdict
 from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
-from gonnet.pipeline.composing import Waiting, composed, waiting_in
-from gonnet.pipeline.filing import file_all, outlets_of
-from gonnet.pipeline.outlets import Outlets
-from gonnet.pipeline.pacing import Pace, Paces
+from gonnet.pipeline.sending.composing import Waiting, composed, waiting_in
+from gonnet.pipeline.sending.filing import file_all, outlets_of
+from gonnet.pipeline.sending.outlets import Outlets
+from gonnet.pipeline.sending.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 
 OUTCOMES = {

@@ -23,7 +23,7 @@ class Sender:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Letter:
+class MessageText:
     """How one message of the job is worded, in one language.
 
     Attributes:
@@ -39,14 +39,14 @@ class Letter:
     headers: tuple[tuple[str, Template], ...] = ()
 
 
-def letters(job: Job) -> dict[str, Letter]:
+def message_texts(job: Job) -> dict[str, MessageText]:
     """Name → message, in the language for which the job was read.
 
     Raises:
         JobError: the file of a page cannot be read.
     """
     return {
-        name: Letter(
+        name: MessageText(
             subject=job.text(text.subject, "messages", name, "subject"),
             body=job.body(name),
             reports=references.reports_in(text.body or "", job),

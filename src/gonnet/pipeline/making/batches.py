@@ -14,11 +14,11 @@ from gonnet.checks import Identity, Watch
 from gonnet.errors import StorageError
 from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.bench import Version, Workbench
-from gonnet.pipeline.editions import Edition
-from gonnet.pipeline.letters import Sender, letters
-from gonnet.pipeline.orders import Order, Rows, Slice
-from gonnet.pipeline.produce import Made, produce
+from gonnet.pipeline.making.editions import Edition
+from gonnet.pipeline.making.kits import RunKit, Version
+from gonnet.pipeline.making.message_texts import Sender, message_texts
+from gonnet.pipeline.making.orders import Order, Rows, Slice
+from gonnet.pipeline.making.produce import Made, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
@@ -42,15 +42,15 @@ def make(
     if sum(len(plan.slices) for plan in wanted) > _BATCH:
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
-    bench = _put_bench(job, tools, found, senders)
+    kit = _kept_kit(job, tools, found, senders)
     try:
         with tools.executor(len(wanted)) as executor:
-            made = _all_made(executor, bench, found, wanted, senders)
+            made = _all_made(executor, kit, found, wanted, senders)
             for count, plan in enumerate(found.plans, 1):
                 yield _known_now(plan, next(made) if plan.documents else None)
                 progress(count, len(found.plans))
     finally:
-        bench.unlink(missing_ok=True)
+        kit.unlink(missing_ok=True)
 
 
 def _known_now(plan: PackagePlan, made: Made | None) -> tuple[PackagePlan, Made | None]:
@@ -66,7 +66,7 @@ def _contents(made: Made) -> tuple[str, ...]:
 
 
 def _all_made(
-    executor: Executor, bench: Path, found: Survey, plans: Sequence[PackagePlan], senders: Mapping[int, Sender]
+    executor: Executor, kit: Path, found: Survey, plans: Sequence[PackagePlan], senders: Mapping[int, Sender]
 ) -> Iterator[Made]:
     """What was made of `plans`, in order."""
     workers = int(getattr(executor, "_max_workers", 1))
@@ -75,7 +75,7 @@ def _all_made(
     waiting: deque[Future[tuple[Made, ...]]] = deque()
     try:
         for batch in batches:
-            waiting.append(executor.submit(produce, str(bench), _orders(found, batch, senders)))
+            waiting.append(executor.submit(produce, str(kit), _orders(found, batch, senders)))
             if len(waiting) > workers + 1:
                 yield from waiting.popleft().result()
         while waiting:
@@ -126,8 +126,8 @@ def _order(
     )
 
 
-def _put_bench(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender]) -> Path:
-    bench = Workbench(
+def _kept_kit(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender]) -> Path:
+    kit = RunKit(
         versions={locale: _version(edition) for locale, edition in found.editions.items()},
         signs=signs(
             [(edition.job, edition.look) for edition in found.editions.values()],
@@ -141,12 +141,12 @@ def _put_bench(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Send
         senders=senders,
         enclosures={file: part for edition in found.editions.values() for file, part in edition.enclosures.items()},
     )
-    for part in bench.enclosures.values():
+    for part in kit.enclosures.values():
         tools.store.put(part.data)
-    place = tools.work_folder / f"bench-{secrets.token_hex(8)}"
+    place = tools.work_folder / f"kit-{secrets.token_hex(8)}"
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_bytes(pickle.dumps(bench))
+        place.write_bytes(pickle.dumps(kit))
     except OSError as error:
         raise StorageError(
             f"the work folder cannot be written: {error.strerror}",
@@ -161,7 +161,7 @@ def _version(edition: Edition) -> Version:
         reports=edition.reports,
         look=edition.look,
         common=edition.reading.common,
-        letters=letters(edition.job),
+        texts=message_texts(edition.job),
     )
 
 

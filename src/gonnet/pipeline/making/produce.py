@@ -1,6 +1,6 @@
 """Drawing, reading back and storing a batch of packages: the part of a run that any number of processes share.
 
-A worker gets the path of the workbench (what is the same for the whole run) and a batch of orders; it needs nothing
+A worker gets the path of the kit (what is the same for the whole run) and a batch of orders; it needs nothing
 else, so any executor whose workers see the workspace's folder can run it.
 """
 
@@ -23,11 +23,11 @@ from gonnet.packages import DocumentPlan
 from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import TooLargeError
 from gonnet.packages.protection import PasswordError, protected
-from gonnet.pipeline.bench import Desks, Workbench
-from gonnet.pipeline.orders import Layouts, Order
-from gonnet.pipeline.own_numbers import own_numbers
-from gonnet.pipeline.scribe import Scribe
-from gonnet.pipeline.sealing import seal_of_records
+from gonnet.pipeline.making.kits import LanguageKits, RunKit
+from gonnet.pipeline.making.messages import MessageWriter
+from gonnet.pipeline.making.orders import Layouts, Order
+from gonnet.pipeline.making.own_numbers import own_numbers
+from gonnet.pipeline.making.sealing import seal_of_records
 from gonnet.reports import Drawn, UnprintableError
 from gonnet.reports.laid import Layout
 from gonnet.rules.decisions import Cause
@@ -56,27 +56,27 @@ class Made:
     misread: bool = False
 
 
-def produce(bench_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
+def produce(kit_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
     """Make every package of a batch, in order.
 
     Raises:
         StorageError: a file cannot be kept.
     """
-    worker = _worker(bench_path)
+    worker = _worker(kit_path)
     return tuple(worker.make(order) for order in orders)
 
 
 @lru_cache(maxsize=1)
-def _worker(bench_path: str) -> _Worker:
-    return _Worker(pickle.loads(Path(bench_path).read_bytes()))
+def _worker(kit_path: str) -> _Worker:
+    return _Worker(pickle.loads(Path(kit_path).read_bytes()))
 
 
 class _Worker:
     """Makes packages; keeps fonts, formatted values and compiled texts between them."""
 
-    def __init__(self, bench: Workbench) -> None:
-        self._bench, self._desks = bench, Desks(bench)
-        self._scribe = Scribe(bench, self._desks)
+    def __init__(self, kit: RunKit) -> None:
+        self._kit, self._languages = kit, LanguageKits(kit)
+        self._writer = MessageWriter(kit, self._languages)
         self._reader = checks.DrawnReader()
 
     def make(self, order: Order) -> Made:
@@ -87,12 +87,12 @@ class _Worker:
         filings: list[FilingRecord] = []
         held: tuple[Cause, str] | None = None
         was_trusted = self._reader.trusted
-        desk = self._desks.of(order.locale)
-        layouts = Layouts(order, desk.setter)
+        language = self._languages.of(order.locale)
+        layouts = Layouts(order, language.layout_maker)
         try:
             for plan in order.documents:
                 laid = layouts.of(plan)
-                drawn = desk.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
+                drawn = language.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
                 hits += self._inspect(order, plan, laid, drawn)
                 content = None
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
@@ -100,11 +100,11 @@ class _Worker:
                     drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
                 documents.append(self._kept(plan, drawn, layouts.shown(plan), content))
             for file in order.enclosures:
-                part = self._bench.enclosures[file]
-                hits += self._bench.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
+                part = self._kit.enclosures[file]
+                hits += self._kit.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
                 documents.append(part.record(document.name for document in documents))
             filings = _filings(order.filings, documents)
-            messages, drafts, found = self._scribe.write(order, documents)
+            messages, drafts, found = self._writer.write(order, documents)
             filings += drafts
             hits += found
             if _lacks_pages(order.filings, documents):
@@ -125,7 +125,7 @@ class _Worker:
             seal=seal_of_records(order.key, documents, messages, filings),
             held=held,
             sums=layouts.sums(),
-            rows=layouts.rows(desk.version.letters[order.message].reports if messages else ()),
+            rows=layouts.rows(language.version.texts[order.message].reports if messages else ()),
             misread=was_trusted and not self._reader.trusted,
         )
 
@@ -138,11 +138,11 @@ class _Worker:
         own = (
             part for at, layout in enumerate(laid) for part in own_numbers(layout, plan, drawn.pages, is_first=at == 0)
         )
-        return self._bench.watch.search(order.owners, f"the {plan.format}", found, own)
+        return self._kit.watch.search(order.owners, f"the {plan.format}", found, own)
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
         """The document as it is kept; `content` is the digest of what a locked one shows."""
-        digest = self._bench.store.put(drawn.data)
+        digest = self._kit.store.put(drawn.data)
         return DocumentRecord(
             name=plan.file_name,
             report=plan.report,

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from gonnet.checks import Watch
 from gonnet.ledger import Store
-from gonnet.pipeline.enclosures import Enclosed
-from gonnet.pipeline.letters import Letter, Sender
+from gonnet.pipeline.making.enclosures import Enclosed
+from gonnet.pipeline.making.message_texts import MessageText, Sender
 from gonnet.reports import Look, Painter, ReportPlan
-from gonnet.reports.layout import Setter
+from gonnet.reports.layout import LayoutMaker
 from gonnet.wording.templates import Wording
 
 
@@ -20,17 +20,17 @@ class Version:
 
     Attributes:
         common: What every text may merge: parameters, the run, phrases.
-        letters: Name → message.
+        texts: Name → message.
     """
 
     reports: tuple[ReportPlan, ...]
     look: Look
     common: Mapping[str, object]
-    letters: Mapping[str, Letter]
+    texts: Mapping[str, MessageText]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Workbench:
+class RunKit:
     """What is the same for every package of a run; `versions` by locale."""
 
     versions: Mapping[str, Version]
@@ -41,25 +41,25 @@ class Workbench:
     enclosures: Mapping[str, Enclosed]
 
 
-class Desk:
+class LanguageKit:
     """What makes packages in one language."""
 
     def __init__(self, version: Version, signs: frozenset[str]) -> None:
         self.version = version
         self.wording = Wording(version.look.house)
-        self.setter = Setter(version.reports, self.wording, version.look)
+        self.layout_maker = LayoutMaker(version.reports, self.wording, version.look)
         self.painter = Painter(version.look, signs)
 
 
-class Desks:
-    """The desks of one process, made when they are needed: each keeps fonts, formatted values and compiled texts."""
+class LanguageKits:
+    """The kits of one process, made when they are needed: each keeps fonts, formatted values and compiled texts."""
 
-    def __init__(self, bench: Workbench) -> None:
-        self._bench = bench
-        self._desks: dict[str, Desk] = {}
+    def __init__(self, kit: RunKit) -> None:
+        self._kit = kit
+        self._languages: dict[str, LanguageKit] = {}
 
-    def of(self, locale: str) -> Desk:
+    def of(self, locale: str) -> LanguageKit:
         """That of a language."""
-        if locale not in self._desks:
-            self._desks[locale] = Desk(self._bench.versions[locale], self._bench.signs)
-        return self._desks[locale]
+        if locale not in self._languages:
+            self._languages[locale] = LanguageKit(self._kit.versions[locale], self._kit.signs)
+        return self._languages[locale]

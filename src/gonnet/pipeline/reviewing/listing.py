@@ -9,7 +9,7 @@ from decimal import Decimal
 
 from gonnet.errors import RunError
 from gonnet.ledger import PackageRecord, State
-from gonnet.pipeline.comparison import Comparison, number
+from gonnet.pipeline.reviewing.comparison import Comparison, number
 
 _ORDER = [State.UNSURE, State.FAILED, State.HELD, State.READY, State.SENT, State.SKIPPED]
 

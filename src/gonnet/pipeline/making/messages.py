@@ -13,8 +13,8 @@ from gonnet.errors import DataError
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord
 from gonnet.ledger.records import FilingRecord
 from gonnet.packages.parcels import shared_out, travelling, zipped
-from gonnet.pipeline.bench import Desks, Workbench
-from gonnet.pipeline.orders import Order
+from gonnet.pipeline.making.kits import LanguageKits, RunKit
+from gonnet.pipeline.making.orders import Order
 from gonnet.recipients import Recipient
 from gonnet.reports.inline import Inline
 from gonnet.reports.laid import Merged
@@ -30,16 +30,16 @@ class Written(NamedTuple):
     sealed: bytes
 
 
-class Scribe:
+class MessageWriter:
     """Writes the messages of packages.
 
     Args:
-        bench: What is the same for the run.
-        desks: What is kept between packages.
+        kit: What is the same for the run.
+        languages: What is kept between packages.
     """
 
-    def __init__(self, bench: Workbench, desks: Desks) -> None:
-        self._bench, self._desks = bench, desks
+    def __init__(self, kit: RunKit, languages: LanguageKits) -> None:
+        self._kit, self._languages = kit, languages
 
     def write(
         self, order: Order, documents: list[DocumentRecord]
@@ -82,7 +82,7 @@ class Scribe:
             return []
         if not parcel.zipped and not (is_over and limit is not None and limit.over == "zip"):
             return attached
-        store = self._bench.store
+        store = self._kit.store
         data = zipped([(part.name, store.get(part.sha256)) for part in attached], parcel.password)
         packed = DocumentRecord(
             name=parcel.name,
@@ -100,27 +100,31 @@ class Scribe:
     def _written(
         self, order: Order, contact: Recipient, message_id: str, more: str = "", *, links: bool = False
     ) -> tuple[Written, tuple[Hit, ...]]:
-        desk = self._desks.of(contact.language)
+        language = self._languages.of(contact.language)
         assert order.sender is not None
-        letter, wording, sender = desk.version.letters[order.message], desk.wording, self._bench.senders[order.sender]
-        marks = {name: f"\ue000{name}\ue001" for name in letter.reports}  # of private use: no text has them
-        names = {**order.names, **desk.version.common, "recipient": contact.fields, "reports": marks}
+        worded, wording, sender = (
+            language.version.texts[order.message],
+            language.wording,
+            self._kit.senders[order.sender],
+        )
+        marks = {name: f"\ue000{name}\ue001" for name in worded.reports}  # of private use: no text has them
+        names = {**order.names, **language.version.common, "recipient": contact.fields, "reports": marks}
         wording.numbers.clear()
-        subject = wording.fill(letter.subject, names, key=order.key) + more
-        if letter.is_page:
-            body = delivery.Body.of_page(wording.fill_page(letter.body, names, key=order.key))
+        subject = wording.fill(worded.subject, names, key=order.key) + more
+        if worded.is_page:
+            body = delivery.Body.of_page(wording.fill_page(worded.body, names, key=order.key))
         else:
-            markup = wording.fill_markup(letter.body, names, key=order.key)
+            markup = wording.fill_markup(worded.body, names, key=order.key)
             body = delivery.Body.of(markup + _linked(order) if links else markup)
         numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
         for name, mark in marks.items():
             if mark in body.html:
-                layout = desk.setter.lay(name, order.key, order.whole.rows, names, order.hidden[name])
-                body = _with_report(body, mark, desk.painter.inline(layout, name), letter.body.where)
+                layout = language.layout_maker.lay(name, order.key, order.whole.rows, names, order.hidden[name])
+                body = _with_report(body, mark, language.painter.inline(layout, name), worded.body.where)
                 numbers += layout.merged
                 numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
         own: list[tuple[str, str]] = []
-        for name, template in letter.headers:
+        for name, template in worded.headers:
             wording.numbers.clear()
             own.append((name, wording.fill(template, names, key=order.key)))
             numbers.append((own[-1][1], tuple(wording.numbers)))
@@ -134,12 +138,12 @@ class Scribe:
             important=order.important,
             headers=tuple(own),
         )
-        sealed = delivery.write_message(envelope, subject, body, desk.version.look.house.locale)
+        sealed = delivery.write_message(envelope, subject, body, language.version.look.house.locale)
         text = "\n".join((subject, body.text, *(value for _, value in own)))
-        hits = self._bench.watch.search(order.owners, "the message", checks.read_back(text.encode(), "text"), numbers)
-        if letter.is_page:
+        hits = self._kit.watch.search(order.owners, "the message", checks.read_back(text.encode(), "text"), numbers)
+        if worded.is_page:
             page = checks.read_back(body.html.encode(), "html")
-            hits += self._bench.watch.search(order.owners, "the page of the message", page, numbers)
+            hits += self._kit.watch.search(order.owners, "the page of the message", page, numbers)
         return Written(envelope, subject, sealed), hits
 
     def _recorded(
@@ -150,7 +154,7 @@ class Scribe:
         Raises:
             TooLargeError: it is larger than it may be.
         """
-        server = self._bench.senders[order.sender].server if order.sender is not None else ""
+        server = self._kit.senders[order.sender].server if order.sender is not None else ""
         limit = order.parcel.limit if order.parcel is not None else None
         if (
             not attached
@@ -175,7 +179,7 @@ class Scribe:
                 cc=tuple(address.mailbox for address in contact.cc),
                 bcc=tuple(address.mailbox for address in contact.bcc),
                 files=tuple(attached[at].name for at in part),
-                sha256=self._bench.store.put(here.sealed),
+                sha256=self._kit.store.put(here.sealed),
                 deliveries=_deliveries(here.envelope, server),
             )
 
@@ -183,7 +187,7 @@ class Scribe:
         self, order: Order, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]
     ) -> Iterator[FilingRecord]:
         """The messages as files that mail programs open as unsent, with all that is attached to them."""
-        store, files = self._bench.store, {document.name: document for document in documents}
+        store, files = self._kit.store, {document.name: document for document in documents}
         for plan in order.filings:
             if plan.what != "messages":
                 continue

@@ -15,9 +15,9 @@ from gonnet.delivery import Body
 from gonnet.errors import DataError, RunError
 from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import HandOver
-from gonnet.pipeline import guards
-from gonnet.pipeline.decide import chosen, sealed
-from gonnet.pipeline.enclosures import enclosed
+from gonnet.pipeline.making.enclosures import enclosed
+from gonnet.pipeline.reviewing.by_hand import chosen, sealed
+from gonnet.pipeline.sending import gate
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
@@ -62,9 +62,9 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
         documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
         more = tuple(document.name for document in documents[len(package.documents) :])
         messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
-        strangers = guards.strangers([d.address for m in messages for d in m.deliveries], tools.workspace.file.limits)
+        strangers = gate.strangers([d.address for m in messages for d in m.deliveries], tools.workspace.file.limits)
         if strangers:
-            raise RunError(guards.told_of_strangers(strangers), fix="Give another address")
+            raise RunError(gate.told_of_strangers(strangers), fix="Give another address")
         seal = sealed(replace(package, documents=documents), messages)
         what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
         reason = package.reason

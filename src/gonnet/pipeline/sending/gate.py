@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from gonnet.errors import RunError
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.composing import waiting_in
+from gonnet.pipeline.sending.composing import waiting_in
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 

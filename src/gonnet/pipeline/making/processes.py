@@ -24,7 +24,7 @@ def local_executor(packages: int, processes: int | None = None) -> Executor:
     # Not fork: DuckDB has started threads by now.
     method = "forkserver" if "forkserver" in multiprocessing.get_all_start_methods() else "spawn"
     context = multiprocessing.get_context(method)
-    context.set_forkserver_preload(["gonnet.pipeline.produce"])  # loaded once for all processes
+    context.set_forkserver_preload(["gonnet.pipeline.making.produce"])  # loaded once for all processes
     return ProcessPoolExecutor(max_workers=count, mp_context=context, initializer=_settle_in)
 
 

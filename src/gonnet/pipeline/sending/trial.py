@@ -9,9 +9,9 @@ from contextlib import ExitStack, closing
 from gonnet import delivery
 from gonnet.delivery import Envelope, Reply
 from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
-from gonnet.pipeline.composing import unsealed
-from gonnet.pipeline.handing import OUTCOMES, link_for
 from gonnet.pipeline.send import require_sendable
+from gonnet.pipeline.sending.composing import unsealed
+from gonnet.pipeline.sending.handing_over import OUTCOMES, link_for
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 

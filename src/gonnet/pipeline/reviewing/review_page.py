@@ -19,8 +19,8 @@ from jinja2 import Environment, StrictUndefined
 
 from gonnet import delivery
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.comparison import Comparison, labels, spread, values_of
-from gonnet.pipeline.listing import changes, in_order
+from gonnet.pipeline.reviewing.comparison import Comparison, labels, spread, values_of
+from gonnet.pipeline.reviewing.listing import changes, in_order
 from gonnet.pipeline.tools import Tools
 
 _WIDTH = 620  # pixels of a picture

@@ -9,7 +9,7 @@ from gonnet import delivery
 from gonnet.delivery import Attachment
 from gonnet.errors import SealError
 from gonnet.ledger import MessageRecord, PackageRecord, State
-from gonnet.pipeline.sealing import seal_of_records
+from gonnet.pipeline.making.sealing import seal_of_records
 from gonnet.pipeline.tools import Tools
 
 

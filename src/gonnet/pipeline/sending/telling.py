@@ -12,8 +12,8 @@ from gonnet import delivery
 from gonnet.delivery import Attachment, Body, Envelope, Verdict
 from gonnet.errors import GonnetError, JobError
 from gonnet.ledger import PackageRecord, RunRecord, State
-from gonnet.pipeline import guards
-from gonnet.pipeline.handing import link_for
+from gonnet.pipeline.sending import gate
+from gonnet.pipeline.sending.handing_over import link_for
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
@@ -34,8 +34,8 @@ def tell(run: RunRecord, tools: Tools) -> str | None:
     packages = tools.ledger.packages(run.id)
     try:
         to, (sender,) = _addresses(spec.to, "to"), _addresses(spec.sender, "from")
-        if strangers := guards.strangers([address.mailbox for address in to], tools.workspace.file.limits):
-            raise JobError(guards.told_of_strangers(strangers), where="gonnet.yaml, summary")
+        if strangers := gate.strangers([address.mailbox for address in to], tools.workspace.file.limits):
+            raise JobError(gate.told_of_strangers(strangers), where="gonnet.yaml, summary")
         name, _ = tools.workspace.server(spec.server, "gonnet.yaml, summary")
         message_id = f"<{secrets.token_hex(16)}@{sender.domain}>"
         envelope = Envelope(sender=sender, to=to, message_id=message_id)

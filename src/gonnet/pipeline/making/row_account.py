@@ -14,7 +14,7 @@ from gonnet.checks.accounting import Bookkeeper
 from gonnet.errors import RunError
 from gonnet.ledger import State
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.produce import Made
+from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.survey import Survey
 from gonnet.rules.decisions import Cause
 from gonnet.split import Slices

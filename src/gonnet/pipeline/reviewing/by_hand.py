@@ -13,7 +13,7 @@ from gonnet import delivery
 from gonnet.errors import RunError
 from gonnet.ledger import DeliveryRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.records import FilingRecord, HandOver, RunState
-from gonnet.pipeline.sealing import seal_of_records
+from gonnet.pipeline.making.sealing import seal_of_records
 from gonnet.pipeline.tools import Tools
 
 _VERBS = {State.HELD: "held", State.READY: "released", State.SKIPPED: "skipped"}

@@ -13,7 +13,7 @@ from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import Parcel
 from gonnet.recipients import Recipient
 from gonnet.reports.laid import Layout
-from gonnet.reports.layout import Setter
+from gonnet.reports.layout import LayoutMaker
 
 Rows = tuple[tuple[object, ...], ...]
 
@@ -64,8 +64,8 @@ class Order:
 class Layouts:
     """The layouts of one package, each laid out once whatever the number of documents that show it."""
 
-    def __init__(self, order: Order, setter: Setter) -> None:
-        self._order, self._setter = order, setter
+    def __init__(self, order: Order, layout_maker: LayoutMaker) -> None:
+        self._order, self._layout_maker = order, layout_maker
         self._slices = {part.key: part for part in order.slices}
         self._laid: dict[PartPlan, Layout] = {}
 
@@ -77,7 +77,7 @@ class Layouts:
     def _of_part(self, part: PartPlan) -> Layout:
         if part not in self._laid:
             rows = self._slices.get(part.slice) or self._order.whole
-            self._laid[part] = self._setter.lay(part.report, rows.key, rows.rows, rows.names, part.hidden)
+            self._laid[part] = self._layout_maker.lay(part.report, rows.key, rows.rows, rows.names, part.hidden)
         return self._laid[part]
 
     def _called(self, layout: Layout, part: PartPlan, plan: DocumentPlan, *, several: bool) -> Layout:
@@ -85,7 +85,7 @@ class Layouts:
         if plan.joint is None or not plan.joint.by_key or part.slice == self._order.key:
             return layout
         label = self._slices[part.slice].label + (f", {layout.title}" if several else "")
-        if layout.sheet != self._setter.house.words.sheet:  # the job names its sheets
+        if layout.sheet != self._layout_maker.house.words.sheet:  # the job names its sheets
             return replace(layout, label=label)
         return replace(layout, label=label, sheet=label, sheet_merged=layout.title_merged if several else ("", ()))
 
@@ -101,7 +101,9 @@ class Layouts:
 
     def rows(self, in_messages: Iterable[str]) -> dict[str, int]:
         """View → rows of the package in it, of those that some report shows: of its documents or `in_messages`."""
-        shown = {layout.view for layout in self._laid.values()} | {self._setter.view_of(name) for name in in_messages}
+        shown = {layout.view for layout in self._laid.values()} | {
+            self._layout_maker.view_of(name) for name in in_messages
+        }
         whole = self._order.whole.rows
         return {view: len(whole.get(view, ())) for view in shown}
 

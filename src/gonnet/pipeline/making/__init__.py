@@ -1,0 +1,1 @@
+"""Making the packages of a run: documents, messages, and the account of every row."""

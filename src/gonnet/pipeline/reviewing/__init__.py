@@ -1,0 +1,1 @@
+"""Looking at a prepared run, and changing it by hand."""
