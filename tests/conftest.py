@@ -18,6 +18,12 @@ settings.register_profile("gonnet", deadline=None)  # how long an example takes 
 settings.load_profile("gonnet")
 
 
+@pytest.fixture(autouse=True)
+def _own_notes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is kept outside a workspace is kept aside, for the programs that a test starts too."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
 @pytest.fixture
 def dairy(tmp_path: Path) -> Dairy:
     """The usual dairy, with nothing listening at its port."""

@@ -14,8 +14,9 @@ from pathlib import Path
 from typing import Any
 
 from gonnet.jobs import Job, load_job, load_workspace
-from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.ledger.records import HandOver
+from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
+from gonnet.ledger.hand_overs import Allowance, Outcome
+from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import Tools, open_tools
@@ -116,8 +117,10 @@ class Dairy:
         self.write(f"jobs/{name}.yaml", text)
         return load_job(load_workspace(self.folder), name)
 
-    def tools(self, processes: int | None = 1) -> Any:  # noqa: ANN401  a context manager of Tools
-        return open_tools(load_workspace(self.folder), processes)
+    def tools(self, processes: int | None = 1, at: dt.datetime | None = None) -> Any:  # noqa: ANN401  a context manager of Tools
+        """The tools of the workspace; `at` is the time that their clock shows."""
+        clock = {"clock": lambda: at} if at is not None else {}
+        return open_tools(load_workspace(self.folder), processes, **clock)
 
     def prepared(self, tools: Tools, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> RunRecord:
         return prepare(self.job(*changes), tools, Request(as_of=AS_OF, asked={}, only=only))
@@ -125,12 +128,11 @@ class Dairy:
     def sent(self, tools: Tools, day: dt.date, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> None:
         """A run of that day of which everything ready was taken by the server."""
         at = dt.datetime.combine(day, dt.time(12), dt.UTC)
-        tools.ledger._clock = lambda: at
-        run = prepare(self.job(*changes), tools, Request(as_of=day, asked={}, only=only))
-        for package in tools.ledger.packages(run.id):
-            for delivery in package.deliveries() if str(package.state) == "ready" else ():
-                tools.ledger.deliveries.hand_over(delivery.id)
-                tools.ledger.deliveries.answered(run.id, package.id, delivery.id, HandOver.SENT, 250, "ok")
+        with self.tools(at=at) as then:
+            run = prepare(self.job(*changes), then, Request(as_of=day, asked={}, only=only))
+            for package in then.ledger.packages(run.id):
+                for part in package.mailed if str(package.state) == "ready" else ():
+                    taken(then, run, package, part)
 
     def by_key(self, tools: Tools, run: RunRecord) -> dict[str, PackageRecord]:
         return {package.key: package for package in tools.ledger.packages(run.id)}
@@ -150,6 +152,17 @@ class Dairy:
 
         folder = self.folder / "mailbox"
         return [message.delivered_to for message in kept(folder)] if folder.exists() else []
+
+
+def begun(tools: Tools, run: RunRecord, package: PackageRecord, part: HandOverRecord) -> bool:
+    """Write the intent of a hand-over, as a process does that dies then."""
+    return bool(tools.ledger.hand_overs.begin(run.id, package.id, part, "2026-11-05", Allowance()))
+
+
+def taken(tools: Tools, run: RunRecord, package: PackageRecord, part: HandOverRecord) -> None:
+    """Hand something over that is taken."""
+    assert begun(tools, run, package, part)
+    tools.ledger.hand_overs.answered(run.id, package.id, part, Outcome(state=HandOverState.SENT, code=250, reply="ok"))
 
 
 def run_gonnet(words: Sequence[str], folder: Path, **options: Any) -> subprocess.CompletedProcess[str]:  # noqa: ANN401

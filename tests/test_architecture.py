@@ -15,6 +15,8 @@ import gonnet
 ROOT = Path(gonnet.__file__).parent
 RANKS = (
     ("errors", "findings", "remembering"),
+    ("locks",),
+    ("scratch",),
     ("wording",),
     ("jobs",),
     ("data",),

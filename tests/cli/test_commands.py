@@ -112,7 +112,7 @@ def test_from_the_check_to_the_mailbox(dairy: Dairy, serve: Serve) -> None:
         "skipped": 1,
         "sent": 2,
     }
-    assert "nothing left to send" in dairy.gonnet("send", "1", "--yes", code=3).stdout
+    assert "Nothing to send: run 1 has 1 held, 1 skipped, 2 sent." in dairy.gonnet("send", "1", "--yes", code=3).stdout
     dairy.gonnet("prepare", "statements", code=3)
     (line,) = dairy.gonnet("runs", "--job", "statements", "--state", "sent", "--csv").stdout.splitlines()[1:]
     assert line.startswith("1,statements,")
@@ -224,7 +224,7 @@ def test_a_full_disk_leaves_a_true_ledger(dairy: Dairy, serve: Serve, limit: int
     assert all(run["states"].get("sent", 0) == 0 for run in runs)
     serve(dairy)
     for run in runs:
-        assert "not prepared to its end" in dairy.gonnet("send", str(run["run"]), "--yes", code=2).stderr
+        assert "was aborted before its end" in dairy.gonnet("send", str(run["run"]), "--yes", code=2).stderr
     dairy.gonnet("run", "statements", "--yes", code=3)
     assert len(dairy.mail()) == 4
 
@@ -233,7 +233,7 @@ def test_a_ledger_of_another_version_is_left_alone(dairy: Dairy) -> None:
     dairy.gonnet("runs")
     with sqlite3.connect(dairy.folder / ".gonnet" / "ledger.db") as ledger:
         ledger.execute("update about set version = 99")
-    assert "schema version 99" in dairy.gonnet("runs", code=2).stderr
+    assert "a newer Gonnet" in dairy.gonnet("runs", code=2).stderr
 
 
 def test_quiet_prints_only_what_needs_attention(dairy: Dairy) -> None:

@@ -81,7 +81,7 @@ def test_cut_off_between_hand_over_and_answer_is_unsure_and_stays_so(dairy: Dair
     serve(dairy)
     found = dairy.gonnet("send", "1", "--yes", code=3)
     assert "f000@members.tarnvale.example: cut off before the answer" in found.stdout
-    assert "never sent again by itself" in found.stdout
+    assert "it did not arrive: the next send tries it again" in found.stdout
     assert dairy.json("show", "1", code=3)["states"] == {"sent": FARMS - 1, "unsure": 1}
     dairy.gonnet("send", "1", "--yes", code=3)
     assert Counter(dairy.mail())["f000@members.tarnvale.example"] == 1

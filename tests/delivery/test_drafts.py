@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from gonnet.errors import RunError
-from gonnet.ledger.records import State
+from gonnet.ledger import State
 from gonnet.pipeline.reviewing.amend import Amendment, amend
 from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.send import send
@@ -26,7 +26,7 @@ def test_drafts_are_whole_and_nothing_is_mailed(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools, (EMAIL, DRAFTS), change)
         package = dairy.by_key(tools, run)["117"]
-        assert (package.to, list(package.deliveries())) == (("laka@members.tarnvale.example",), [])
+        assert (package.to, package.mailed) == (("laka@members.tarnvale.example",), ())
         assert send(run, tools).states == {State.SENT: 2}
         documents = {part.name: tools.store.get(part.sha256) for part in package.documents}
     folder = dairy.folder / "drafts/2026-11-05"

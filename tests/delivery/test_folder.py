@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 
 from gonnet.delivery.folder import OutsideError, TakenError, put_file
 from gonnet.errors import JobError
-from gonnet.ledger.records import State
-from gonnet.packages.filing import path_of
+from gonnet.ledger import State
 from gonnet.packages.names import safe_name
-from gonnet.pipeline.send import send
+from gonnet.packages.places import path_of
+from gonnet.pipeline.send import Wish, send
 from scripted_smtp import Script, serving
 from support import MEMBERS, SETTINGS, Dairy
 
@@ -98,7 +98,7 @@ def test_packages_go_into_folders_by_a_template(dairy: Dairy) -> None:
     )
     change = ("to: email, cc: adviser", "to: email")
     run, found = ready(dairy, change, deliver('folder: {path: "2026-10/{{ recipient.route }}"}'))
-    assert [part.place for part in found["117"].filings] == [
+    assert [part.target.place for part in found["117"].placed] == [
         "2026-10/north_.._.._etc/117 statement.pdf",
         "2026-10/north_.._.._etc/117 statement.xlsx",
     ]
@@ -125,9 +125,12 @@ def test_a_second_run_replaces_what_the_first_put_there_and_nothing_else(dairy: 
     )
     run, _ = ready(dairy, change)
     with dairy.tools() as tools:
-        assert send(run, tools, again=True).states == {State.SENT: 1, State.FAILED: 1}
+        assert send(run, tools, Wish(again=True)).states == {State.SENT: 1, State.FAILED: 1}
         failed = dairy.by_key(tools, run)["117"]
-    assert "archive: 117 statement.pdf: the file of this name is not what was put there" in failed.reason
+    assert (
+        "folder archive: 117 statement.pdf: file refused: the file of this name is not what was put there"
+        in failed.reason
+    )
     assert (dairy.folder / "archive/117 statement.pdf").read_bytes() == b"somebody's notes"
 
 
@@ -161,8 +164,8 @@ def test_a_rule_says_by_which_way(dairy: Dairy) -> None:
     ways = deliver('email: {from: "s@tarnvale.example"}', "{name: archive, optional: true, folder: {path: x}}")
     rule = ("rules:\n", "rules:\n  - {name: on paper, when: litres < 2000, deliver: archive}\n")
     _, found = ready(dairy, ways, rule)
-    assert (len(found["117"].messages), len(found["117"].filings)) == (0, 2)
-    assert (len(found["00042"].messages), len(found["00042"].filings)) == (1, 0)
+    assert (len(found["117"].messages), len(found["117"].placed)) == (0, 2)
+    assert (len(found["00042"].messages), len(found["00042"].placed)) == (1, 0)
 
 
 def test_no_message_leaves_before_its_files_are_there(dairy: Dairy) -> None:

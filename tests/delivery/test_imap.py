@@ -15,7 +15,7 @@ import pytest
 from gonnet.delivery.imap import DraftsFolder, NotPutError, _encoded
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import ImapServer
-from gonnet.ledger.records import State
+from gonnet.ledger import State
 from gonnet.pipeline.send import send
 from mail_programs import DRAFTS, Imap, dovecot
 from support import SETTINGS, Dairy
@@ -91,9 +91,9 @@ def test_drafts_of_a_run_lie_in_the_mailbox_and_an_interruption_makes_none_twice
     with dairy.tools() as tools:
         run = dairy.prepared(tools, (EMAIL, WAY))
         package = dairy.by_key(tools, run)["117"]
-        assert package.filings[0].root == "imap:maren"
+        assert str(package.placed[0].target).startswith("mailbox maren: ")
         folder = opened(server, user="clerk")
-        folder.put(tools.store.get(package.filings[0].sha256))  # cut off before it was written down
+        folder.put(tools.store.get(package.placed[0].sha256))  # cut off before it was written down
         folder.close()
         assert send(run, tools).states == {State.SENT: 2}
         assert send(run, tools).states == {}

@@ -12,8 +12,8 @@ import pytest
 
 from gonnet.errors import JobError, UnreachableError
 from gonnet.ledger import State
-from gonnet.pipeline.reviewing.by_hand import again, settle
-from gonnet.pipeline.send import send
+from gonnet.pipeline.reviewing.by_hand import Verdict, again, settle
+from gonnet.pipeline.send import Wish, send
 from scripted_smtp import Script, serving
 from support import SETTINGS, Dairy, wait_for
 
@@ -52,7 +52,7 @@ def test_the_pdfs_of_packages_are_printed_in_order_and_the_mail_follows(dairy: D
         pages = [tools.store.get(d.sha256) for p in packages for d in p.documents if d.format == "pdf"]
         assert send(run, tools).states == {}
         again(run, tools, ["117"], "lost", "maren")
-        assert send(run, tools, again=True).states == {State.SENT: 1}
+        assert send(run, tools, Wish(again=True)).states == {State.SENT: 1}
     assert list(tray(dairy)) == ["0 00042 statement.pdf", "1 117 statement.pdf"]
     assert list(tray(dairy).values()) == pages
     assert len(script.stored) == 6, "three messages, each with a copy to the adviser"
@@ -64,7 +64,7 @@ def test_what_is_only_printed_is_printed_again_where_it_is_to_be_sent_again(dair
         run = dairy.prepared(tools, (EMAIL, PRINT))
         assert send(run, tools).states == {State.SENT: 2}
         again(run, tools, ["117"], "the tray was empty", "maren")
-        assert send(run, tools, again=True).states == {State.SENT: 1}
+        assert send(run, tools, Wish(again=True)).states == {State.SENT: 1}
     first, second = (data for name, data in tray(dairy).items() if "117" in name)
     assert first == second
 
@@ -92,7 +92,7 @@ def test_what_the_program_refuses_is_tried_again_and_what_it_does_not_end_is_not
         assert len(tray(dairy)) == after
         if state == "unsure":
             assert script.stored == [], "nothing more leaves while a part of it is in doubt"
-            settle(run, tools, ["117"], was_sent=True, why="it lies there", who="maren")
+            settle(run, tools, ["117"], Verdict.SENT, "it lies there", "maren")
             send(run, tools)
         assert str(dairy.by_key(tools, run)["117"].state) == "sent"
         assert (len(tray(dairy)), len(script.stored)) == (after, 2)
@@ -113,7 +113,7 @@ def test_a_send_that_is_killed_while_it_prints_leaves_a_doubt_and_prints_nothing
     assert (states["00042"], states["117"]) == ("unsure", "sent")
     assert [name[2:7] for name in tray(dairy)] == ["00042", "117 s"]
     told = dairy.gonnet("show", str(run.id), "00042", code=3).stdout
-    assert "→ printer:office: 00042 statement.pdf   unsure cut off" in told
+    assert "→ printer office: 00042 statement.pdf: unsure cut off" in told
     dairy.gonnet("settle", str(run.id), "00042", "--not-sent")
     dairy.gonnet("send", str(run.id), "--yes", code=None)
     assert [name[2:7] for name in tray(dairy)] == ["00042", "117 s", "00042"]

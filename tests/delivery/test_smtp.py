@@ -51,11 +51,11 @@ def test_many_messages_take_one_connection_and_arrive_as_they_are() -> None:
         ({"RCPT": ["450 busy"]}, Verdict.LATER, False, 0),
         ({"RCPT": ["552 too many"]}, Verdict.LATER, False, 0),
         ({"MAIL": ["552 too big"]}, Verdict.REFUSED, False, 0),
-        ({"MAIL": ["451 not now"]}, Verdict.LATER, False, 0),
-        ({"RCPT": ["421 closing"]}, Verdict.LATER, False, 0),
+        ({"MAIL": ["451 not now"] * 2}, Verdict.LATER, False, 0),
+        ({"RCPT": ["421 closing"] * 2}, Verdict.LATER, False, 0),
         ({"DATA": ["451 not now"]}, Verdict.LATER, False, 0),
         ({"DATA": ["554 no"]}, Verdict.REFUSED, False, 0),
-        ({"DATA": [HANG_UP]}, Verdict.LATER, False, 0),
+        ({"DATA": [HANG_UP] * 2}, Verdict.LATER, False, 0),
         ({"dot": ["451 not now"]}, Verdict.LATER, True, 0),
         ({"dot": ["550 spam"]}, Verdict.REFUSED, True, 0),
         ({"dot": ["421 closing"]}, Verdict.LATER, True, 0),
@@ -108,6 +108,41 @@ def test_a_connection_lost_before_the_body_is_tried_once_more() -> None:
     assert replies[0].verdict is Verdict.ACCEPTED
     assert intents == ["a@x.example"]
     assert script.connections == 2
+
+
+def test_a_server_that_takes_so_many_messages_by_a_connection_gets_a_fresh_one() -> None:
+    for word in ("421 enough", "452 4.5.3 too many messages in this session", HANG_UP):
+        script = Script(answers={"MAIL": ["250 ok", "250 ok", word, "250 ok", "250 ok", word, "250 ok"]})
+        replies, intents = offered(script, *(f"{name}@x.example" for name in "abcde"))
+        assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED] * 5, word
+        assert len(intents) == len(script.stored) == 5
+        assert script.connections == 3
+
+
+def test_a_server_that_hangs_up_at_one_recipient_refuses_that_one_alone() -> None:
+    script = Script(answers={"RCPT:b@x.example": [HANG_UP]})
+    replies, _ = offered(script, "a@x.example", "b@x.example", "c@x.example")
+    assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED, Verdict.LATER, Verdict.ACCEPTED]
+    assert (replies[1].refused, "ended the conversation" in replies[1].text) == ("recipient", True)
+    with pytest.raises(UnreachableError, match="it broke off 3 messages one after the other"):
+        offered(Script(answers={"RCPT": [HANG_UP]}), *(f"{name}@x.example" for name in "abcde"))
+
+
+@pytest.mark.parametrize(
+    ("answers", "what"),
+    [
+        ({"MAIL": ["550 not from you"]}, "sender"),
+        ({"MAIL": ["552 too big"]}, "size"),
+        ({"RCPT": ["550 no such box"]}, "recipient"),
+        ({"DATA": ["554 no"]}, "message"),
+        ({"dot": ["550 spam"]}, "message"),
+        ({"dot": ["554 5.3.4 message too big"]}, "size"),
+        ({}, ""),
+    ],
+)
+def test_what_was_refused_is_told(answers: dict[str, list[str]], what: str) -> None:
+    replies, _ = offered(Script(answers=answers), "a@x.example")
+    assert replies[0].refused == what
 
 
 def test_an_answer_that_does_not_come_in_time_leaves_a_doubt(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -9,51 +9,23 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from gonnet.errors import RunError, SealError, StorageError
-from gonnet.ledger import DeliveryRecord, DocumentRecord, Ledger, MessageRecord, PackageRecord, State, Store
-from gonnet.ledger.records import HandOver, RunState, package_state
+from gonnet.jobs.targets import TargetKind
+from gonnet.ledger import HandOverRecord, Ledger, PackageRecord, State, Store
+from gonnet.ledger.hand_overs import Allowance, Outcome
+from gonnet.ledger.states import DONE, MOVES, HandOverState, RunState, is_in_doubt, package_state
+from recorded import RUN, package
 
 NOON = dt.datetime(2026, 11, 5, 12, 0, tzinfo=dt.UTC)
-RUN = {
-    "job": "statements",
-    "title": "Milk",
-    "job_sha256": "0" * 64,
-    "as_of": "2026-11-05",
-    "parameters": {"period": "2026-10"},
-    "period": "period 2026-10",
-}
+TODAY = "2026-11-05"
+SENT = Outcome(state=HandOverState.SENT, code=250, reply="ok")
+LATER = Outcome(state=HandOverState.DEFERRED, code=450, reply="busy", refused="recipient")
 
 
-def package(key: str, *addresses: str, state: State = State.READY) -> PackageRecord:
-    message = MessageRecord(
-        message_id=f"<{key}@tarnvale.example>",
-        called="standard",
-        subject="Milk",
-        sender="statements@tarnvale.example",
-        to=addresses[:1],
-        cc=addresses[1:],
-        bcc=(),
-        files=(f"{key}.pdf",),
-        server="office",
-        sha256="1" * 64,
-        deliveries=tuple(DeliveryRecord(address=address) for address in addresses),
-    )
-    document = DocumentRecord(
-        name=f"{key}.pdf", report="statement", format="pdf", sha256="2" * 64, bytes=9, pages=1, rows=2, content="4" * 64
-    )
-    return PackageRecord(
-        key=key,
-        name=f"Farm {key}",
-        state=state,
-        reason="",
-        rows=2,
-        figures={"rows": "2", "payable": "1.50"},
-        odd=("odd",),
-        seal="3" * 64,
-        documents=(document,),
-        messages=(message,) if addresses else (),
-    )
+def begun(ledger: Ledger, number: int, package: PackageRecord, part: HandOverRecord) -> bool:
+    return ledger.hand_overs.begin(number, package.id, part, TODAY, Allowance())
 
 
 @pytest.fixture
@@ -82,7 +54,7 @@ def test_what_is_written_is_read_back(ledger: Ledger) -> None:
         mine.documents,
         ("a@x.example",),
     )
-    assert [part.address for part in found.deliveries()] == ["a@x.example", "b@x.example"]
+    assert [part.target.name for part in found.hand_overs] == ["a@x.example", "b@x.example"]
 
 
 def test_everybodys_figures_are_the_owners_alone(ledger: Ledger) -> None:
@@ -92,34 +64,63 @@ def test_everybodys_figures_are_the_owners_alone(ledger: Ledger) -> None:
 def test_every_change_of_state_is_an_event_with_its_time(ledger: Ledger) -> None:
     number = written(ledger, package("00042", "a@x.example"))
     found = ledger.packages(number)[0]
-    (delivery,) = found.deliveries()
-    assert ledger.deliveries.hand_over(delivery.id)
-    assert ledger.deliveries.answered(number, found.id, delivery.id, HandOver.LATER, 450, "busy") is State.FAILED
-    assert ledger.deliveries.hand_over(delivery.id)
-    assert ledger.deliveries.answered(number, found.id, delivery.id, HandOver.SENT, 250, "ok") is State.SENT
+    (part,) = found.hand_overs
+    for outcome, state in ((LATER, State.FAILED), (SENT, State.SENT)):
+        assert begun(ledger, number, found, part)
+        assert ledger.hand_overs.answered(number, found.id, part, outcome) is state
     assert ledger.history(number, found.id) == tuple(
         (NOON.isoformat(timespec="milliseconds"), what)
-        for what in ("ready", "a@x.example: later (450 busy)", "a@x.example: sent (250 ok)")
+        for what in (
+            "ready",
+            "a@x.example: deferred (recipient refused for now: 450 busy)",
+            "a@x.example: sent (250 ok)",
+        )
     )
-    again = next(ledger.packages(number)[0].deliveries())
-    assert (again.attempts, again.state, again.at) == (2, HandOver.SENT, NOON)
+    (again,) = ledger.packages(number)[0].hand_overs
+    assert (again.attempts, again.state, again.at, again.refused) == (2, HandOverState.SENT, NOON, "")
 
 
-def test_an_open_hand_over_is_called_unsure_once(ledger: Ledger) -> None:
+def test_from_intent_to_answer_the_package_is_in_doubt_for_everybody_who_looks(ledger: Ledger) -> None:
     number = written(ledger, package("00042", "a@x.example"), package("117", "b@x.example"))
-    assert ledger.deliveries.hand_over(next(ledger.packages(number)[0].deliveries()).id)
-    assert ledger.deliveries.doubt_open(number) == 1
-    assert ledger.deliveries.doubt_open(number) == 0
-    assert [found.state for found in ledger.packages(number)] == [State.UNSURE, State.READY]
-    assert ledger.run("last").counts == {State.READY: 1, State.UNSURE: 1}
+    found = ledger.packages(number)[0]
+    assert begun(ledger, number, found, found.hand_overs[0])
+    assert not begun(ledger, number, found, found.hand_overs[0]), "an intent is written once"
+    for _ in range(2):
+        assert [each.state for each in ledger.packages(number)] == [State.UNSURE, State.READY]
+        assert ledger.run("last").counts == {State.READY: 1, State.UNSURE: 1}
+        ledger.hand_overs.doubt_begun(number)
+    assert ledger.packages(number)[0].reason == "a@x.example: cut off before the answer"
 
 
-@given(st.lists(st.sampled_from(list(HandOver)), min_size=1, max_size=5))
-def test_a_package_is_sent_only_when_all_of_it_is_and_never_hides_a_doubt(states: list[HandOver]) -> None:
-    found = package_state(states)
-    assert (found is State.SENT) == (set(states) == {HandOver.SENT})
-    assert (found is State.UNSURE) == bool({HandOver.UNSURE, HandOver.HANDING} & set(states))
-    assert (found is None) == (set(states) == {HandOver.WAITING})
+HAND_OVERS = st.tuples(st.sampled_from(list(TargetKind)), st.sampled_from(list(HandOverState)))
+
+
+@given(st.lists(HAND_OVERS, min_size=1, max_size=5))
+def test_a_package_is_sent_only_when_all_of_it_is_and_never_hides_a_doubt(
+    parts: list[tuple[TargetKind, HandOverState]],
+) -> None:
+    found, counting = package_state(parts), [part for part in parts if part[1] is not HandOverState.CLOSED]
+    assert (found is State.SKIPPED) == (not counting)
+    if counting:
+        assert (found is State.SENT) == all(state in DONE.values() for _, state in counting)
+        assert (found is State.UNSURE) == any(is_in_doubt(target, state) for target, state in counting)
+
+
+@pytest.mark.parametrize("old", HandOverState)
+@pytest.mark.parametrize("new", HandOverState)
+def test_only_the_moves_of_the_table_are_written(ledger: Ledger, old: HandOverState, new: HandOverState) -> None:
+    number = written(ledger, package("00042", "a@x.example"))
+    found = ledger.packages(number)[0]
+    with ledger._engine.begin() as work:
+        work.execute(text("update hand_overs set state = :old"), {"old": str(old)})
+    part = ledger.packages(number)[0].hand_overs[0]
+    if new in MOVES[old]:
+        ledger.changes.decide(number, found, [(part, new, "why")], "decided")
+        assert ledger.packages(number)[0].hand_overs[0].state is new
+    else:
+        with pytest.raises(RunError, match="is no longer"):
+            ledger.changes.decide(number, found, [(part, new, "why")], "decided")
+        assert ledger.packages(number)[0].hand_overs[0].state is old
 
 
 def test_runs_are_found_by_number_or_last(ledger: Ledger) -> None:
@@ -136,7 +137,7 @@ def test_runs_are_found_by_number_or_last(ledger: Ledger) -> None:
 
 def test_a_ledger_that_cannot_be_read_is_told(tmp_path: Path) -> None:
     (tmp_path / "ledger.db").write_bytes(b"this is no database, but it is long enough to be looked at " * 20)
-    with pytest.raises(StorageError, match="not a database"):
+    with pytest.raises(StorageError, match=r"damaged, or is no ledger: .*not a database.*Put it back from a backup"):
         Ledger(tmp_path, lambda: NOON)
 
 

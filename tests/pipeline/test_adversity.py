@@ -104,7 +104,7 @@ def test_a_ledger_that_is_locked_for_a_while_is_waited_for(dairy: Dairy) -> None
 def test_a_ledger_that_stays_locked_stops_the_send_before_a_body_leaves(
     dairy: Dairy, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gonnet.ledger.book._PATIENCE", 0.3)
+    monkeypatch.setattr("gonnet.ledger.opening._PATIENCE", 0.3)
     script = Script()
     with dairy.tools() as tools, serving(script, dairy.port):
         run = dairy.prepared(tools)

@@ -33,7 +33,7 @@ def test_states_reasons_and_documents(dairy: Dairy) -> None:
         assert [document.name for document in ready.documents] == ["00042 statement.pdf", "00042 statement.xlsx"]
         assert [document.rows for document in ready.documents] == [2, 2]
         assert ready.to == ("zoe@members.tarnvale.example",)
-        assert [part.address for part in ready.deliveries()] == [
+        assert [part.target.name for part in ready.mailed] == [
             "zoe@members.tarnvale.example",
             "ines@tarnvale.example",
         ]
@@ -188,7 +188,7 @@ def test_what_fails_before_or_while_drawing_leaves_nothing_that_can_be_sent(dair
         with pytest.raises(KeyboardInterrupt):
             prepare(dairy.job(), tools, Request(as_of=AS_OF, asked={}), fail)
         (run,) = tools.ledger.all_runs()
-        assert str(run.state) == "broken off"
+        assert str(run.state) == "aborted"
         assert not list(tools.work_folder.iterdir())
 
 

@@ -16,7 +16,7 @@ from gonnet.pipeline.sending.trial import trial
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from scripted_smtp import HANG_UP, Script, serving
-from support import Dairy
+from support import Dairy, begun
 
 ZOE, LAKA, INES = "zoe@members.tarnvale.example", "laka@members.tarnvale.example", "ines@tarnvale.example"
 
@@ -105,9 +105,8 @@ def test_a_hand_over_without_an_answer_is_unsure_and_never_sent_by_itself(dairy:
     script = Script()
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        first = next(dairy.by_key(tools, run)["00042"].deliveries())
-        assert tools.ledger.deliveries.hand_over(first.id)  # and here the process dies
-        assert not tools.ledger.deliveries.hand_over(first.id), "an intent is written once"
+        package = dairy.by_key(tools, run)["00042"]
+        assert begun(tools, run, package, package.mailed[0])  # and here the process dies
         found = sent(dairy, tools, run, script)
         assert found["00042"] == "unsure"
     assert ZOE not in [address for address, _ in script.stored]
@@ -135,7 +134,7 @@ def _tamper(tools: Tools, package: Any, what: str) -> None:  # noqa: ANN401
         tools.store.path(part.sha256).write_bytes(b"something else")
         return
     change = {
-        "address": ("update deliveries set address = 'evil@x.example' where id = :id", next(package.deliveries()).id),
+        "address": ("update hand_overs set target = 'evil@x.example' where id = :id", package.hand_overs[0].id),
         "name": ("update documents set name = 'other.pdf' where package_id = :id", package.id),
     }[what]
     with tools.ledger._engine.begin() as work:
@@ -147,8 +146,8 @@ def test_a_trial_reaches_the_given_addresses_and_changes_nothing(dairy: Dairy) -
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         with serving(script, dairy.port):
-            replies = trial(run, tools, us, first=1)
-        assert len(replies) == 2
+            report = trial(run, tools, us, first=1)
+        assert len(report.replies) == 2
         assert states(dairy, tools, run)["00042"] == "ready"
         assert [address for address, _ in script.stored] == [us[0].mailbox, us[1].mailbox]
         message = message_from_bytes(script.stored[0][1], policy=default)
@@ -161,7 +160,7 @@ def test_a_trial_reaches_the_given_addresses_and_changes_nothing(dairy: Dairy) -
 def test_two_sends_of_a_run_at_once_are_refused(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        with tools.ledger.alone(run.id), dairy.tools() as others, pytest.raises(RunError, match="by another process"):
+        with tools.ledger.alone(run), dairy.tools() as others, pytest.raises(RunError, match="by another process"):
             send(run, others)
 
 
@@ -172,10 +171,12 @@ def test_a_run_that_mails_nothing_or_was_broken_off_cannot_be_sent(dairy: Dairy)
             send(run, tools)
         with (
             pytest.raises(ZeroDivisionError),
-            tools.ledger.writing(job="x", title="x", job_sha256="", as_of="2026-11-05", parameters={}, period="x"),
+            tools.ledger.writing(
+                job="x", title="x", job_sha256="", as_of="2026-11-05", parameters={}, period="x", cycle="x"
+            ),
         ):
             1 / 0  # noqa: B018
-        with pytest.raises(RunError, match="not prepared to its end"):
+        with pytest.raises(RunError, match="was aborted before its end"):
             send(tools.ledger.run("last"), tools)
-        with pytest.raises(RunError, match="not prepared to its end"):
+        with pytest.raises(RunError, match="was aborted before its end"):
             trial(tools.ledger.run("last"), tools, [Address(mailbox="me@tarnvale.example")])

@@ -31,7 +31,7 @@ COMMANDS = {
     "run": "Prepare and send in one go.",
     "runs": "List the runs there were.",
     "show": "See one run, or one recipient's package, in full.",
-    "settle": "Say what became of packages that are in doubt.",
+    "settle": "Say what became of packages that are in doubt, were refused, or are drafts.",
     "resend": "Send packages again that were sent.",
     "save": "Save the documents of packages, as they were made.",
     "tidy": "Remove documents of runs that need not be kept any longer.",

@@ -94,5 +94,7 @@ def _cells(
 
 
 def _folder(package: PackageRecord) -> str:
-    filing = next(iter(package.filings), None)
-    return "nobody" if filing is None else f"{filing.root}: {filing.place.rpartition('/')[0]}".rstrip(": ")
+    part = next(iter(package.placed), None)
+    if part is None:
+        return "nobody"
+    return f"{part.target.kind} {part.target.name}: {part.target.place.rpartition('/')[0]}".rstrip(": ")

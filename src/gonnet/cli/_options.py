@@ -43,7 +43,7 @@ def _together(*options: Callable[[F], F]) -> Callable[[F], F]:
 STATES = ("unsure", "failed", "held", "ready", "sent", "skipped")
 """States of packages, what needs a decision first."""
 OPEN = frozenset(STATES[:3])
-"""Those in which a package wants a decision."""
+"""Those in which a package wants a decision, as words."""
 
 workspace_option = click.option(
     "--workspace",
@@ -55,7 +55,10 @@ only_option = click.option("--only", multiple=True, metavar="KEY", help="Only th
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")
 yes_option = click.option("--yes", is_flag=True, help="Do not ask before sending.")
 again_option = click.option(
-    "--again", is_flag=True, help="Send also what was sent in another run for the same period already."
+    "--again", is_flag=True, help="Send also what was already sent in another run for the same period."
+)
+copy_option = click.option(
+    "--from-copy", is_flag=True, help="Send although this workspace is a copy, or was restored from a backup."
 )
 list_options = _together(
     click.option("--page", "number", type=click.IntRange(min=1), default=1, help="Which page of the list."),

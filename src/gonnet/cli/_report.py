@@ -12,8 +12,7 @@ import click
 from gonnet.cli import _show
 
 if TYPE_CHECKING:
-    from gonnet.ledger import PackageRecord, RunRecord
-    from gonnet.ledger.records import FilingRecord
+    from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
 
 
 def as_json(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
@@ -38,16 +37,19 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
         "bundles": account.get("bundles", {"packages": 0, "rows": 0}),
         "totals": account["controls"],
         "states": {str(state): count for state, count in run.counts.items()},
+        "handed_over": {str(state): count for state, count in run.handed.items()},
+        "purpose": str(run.purpose),
         "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
     }
 
 
-def places(filings: Sequence[FilingRecord]) -> list[str]:
-    """How many files go to each place."""
-    found = Counter((part.root, part.is_printed) for part in filings)
+def places(parts: Sequence[HandOverRecord]) -> list[str]:
+    """How many files, drafts and prints go to each place."""
+    found = Counter((str(part.kind), str(part.target.kind), part.target.name) for part in parts)
+    nouns = {"file": "file", "draft": "draft", "print": "PDF"}
     return [
-        f"{_show.many(count, 'PDF')} to {root}" if is_printed else f"{_show.many(count, 'file')} into {root}"
-        for (root, is_printed), count in found.items()
+        f"{_show.many(count, nouns[kind])} {'to' if kind == 'print' else 'into'} {target} {name}"
+        for (kind, target, name), count in found.items()
     ]
 
 
@@ -77,8 +79,14 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
             for d in package.documents
         ],
         "files": [
-            {"folder": part.root, "place": part.put_at or part.place, "state": str(part.state), "reply": part.reply}
-            for part in package.filings
+            {
+                "kind": str(part.kind),
+                str(part.target.kind): part.target.name,
+                "place": part.put_at or part.target.place,
+                "state": str(part.state),
+                "reply": part.reply,
+            }
+            for part in package.placed
         ],
         "messages": [
             {
@@ -87,9 +95,17 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
                 "to": list(message.to),
                 "cc": list(message.cc),
                 "bcc": list(message.bcc),
-                "deliveries": [
-                    {"address": d.address, "state": str(d.state), "code": d.code, "reply": d.reply}
-                    for d in message.deliveries
+                "hand_overs": [
+                    {
+                        "address": part.target.name,
+                        "purpose": str(part.purpose),
+                        "state": str(part.state),
+                        "refused": part.refused,
+                        "code": part.code,
+                        "reply": part.reply,
+                    }
+                    for part in package.mailed
+                    if part.message_id == message.message_id
                 ],
             }
             for message in package.messages
@@ -98,7 +114,7 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
 
 
 def rows_of(run: RunRecord) -> Mapping[str, Any]:
-    """The row account of a run; zeros for one that was broken off."""
+    """The row account of a run; zeros for one that was aborted."""
     empty: dict[str, Any] = {"read": 0, "delivered": 0, "withheld": {}, "controls": []}
     return empty | dict(run.account)
 
@@ -150,8 +166,12 @@ def title(run: RunRecord) -> str:
 
 
 def states(run: RunRecord) -> str:
-    """The states of a run's packages in words."""
-    return ", ".join(f"{count:,} {state}" for state, count in run.counts.items()) or "no packages"
+    """The states of a run's packages in words; what left is told apart where not all of it is messages."""
+    counts = [f"{count:,} {state}" for state, count in run.counts.items()]
+    nouns = {"sent": "message", "filed": "file", "drafted": "draft", "printed": "PDF"}
+    handed = [f"{_show.many(count, nouns[str(state)])} {state}" for state, count in run.handed.items()]
+    more = f" ({', '.join(handed)})" if any(str(state) != "sent" for state in run.handed) else ""
+    return (", ".join(counts) + more) or "no packages"
 
 
 def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, most: int = 12) -> None:

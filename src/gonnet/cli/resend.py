@@ -2,17 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _decide, _exit, _options
-
-if TYPE_CHECKING:
-    from gonnet.ledger import PackageRecord, RunRecord
-    from gonnet.pipeline.tools import Tools
+from gonnet.cli import _decide, _options
 
 
 @click.command(short_help="Send packages again that were sent.")
@@ -43,36 +37,16 @@ def resend(
     Example:  gonnet resend 3 00042 --why "lost it"
               gonnet resend 3 00042 --fresh --why "a collection was missing"
     """
-    from gonnet.cli import _open, _show, _work
-    from gonnet.pipeline.reviewing.by_hand import again, chosen
+    from gonnet.cli import _open
 
     with _open.tools_at(workspace) as tools:
-        run = tools.ledger.run(run_id)
-        packages = chosen(run, tools, keys)
-        if fresh:
-            return _afresh(tools, run, packages, why, yes=yes, as_json=as_json, quiet=quiet)
-        places = (place for package in packages for place in package.to or [part.root for part in package.filings])
-        to = ", ".join(dict.fromkeys(places))
-        if not _show.confirmed(f"Send {_show.many(len(packages), 'package')} of run {run.id} again, to {to}?", yes=yes):
-            _show.line("Nothing was sent.")
-            return _exit.WRONG
-        again(run, tools, keys, why, _decide.who())
-        run = tools.ledger.run(str(run.id))
-        return _work.sent(tools, run, tuple(keys), again=True, yes=True, as_json=as_json, quiet=quiet)
+        from gonnet.cli._sending import Terminal
+        from gonnet.pipeline.run import resend as send_again
+        from gonnet.pipeline.run import resend_fresh
 
-
-def _afresh(
-    tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], why: str, *, yes: bool, as_json: bool, quiet: bool
-) -> int:
-    from gonnet.cli import _work
-
-    keys = tuple(package.key for package in packages)
-    made = _work.prepare_run(
-        tools, run.job, dict(run.parameters), run.as_of, keys, quiet=quiet or as_json, guarded=False
-    )
-    reason = f": {why}" if why else ""
-    tools.ledger.remark(run.id, f"{', '.join(keys)} made anew as run {made.id}, by {_decide.who()}{reason}")
-    tools.ledger.remark(made.id, f"made anew in place of run {run.id}, by {_decide.who()}{reason}")
-    if not as_json:
-        _work.summary(tools, made, quiet=quiet)
-    return _work.sent(tools, made, keys, again=True, yes=yes, as_json=as_json, quiet=quiet)
+        run, who = tools.ledger.run(run_id), _decide.who()
+        with Terminal(tools, yes=yes, as_json=as_json, quiet=quiet, is_chosen=True) as it:
+            if fresh:
+                sent = resend_fresh(run, tools, keys, why, who, it.preparing, it.show, it.ask, it.tell)
+                return it.came(sent)
+            return it.came(send_again(run, tools, keys, why, who, it.ask_again, it.tell))

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from gonnet.cli import _exit, _options
+from gonnet.cli._options import OPEN
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
@@ -81,7 +82,8 @@ def review(
     """
     from decimal import Decimal
 
-    from gonnet.cli import _files, _open, _report, _show, _work
+    from gonnet.cli import _files, _open, _report, _show
+    from gonnet.pipeline.attention import wants_attention
     from gonnet.pipeline.reviewing.comparison import against_last
     from gonnet.pipeline.reviewing.listing import in_order, page_of
 
@@ -95,7 +97,7 @@ def review(
         packages = tuple(_wanted(packages, state, find))
         shown = in_order(packages, against, sort, backwards=reverse)
         if quiet:
-            shown = [package for package in shown if str(package.state) in _options.OPEN]
+            shown = [package for package in shown if str(package.state) in OPEN]
         is_whole = quiet or as_json or page is not None
         part = page_of(shown, 1 if is_whole else number, 0 if is_whole else lines)
         if into is not None:
@@ -108,7 +110,7 @@ def review(
         _show.line(f"The review of run {run.id} is in {page}; it holds everybody's figures, and only you may read it.")
     else:
         _list(run, packages, part, against, into, quiet=quiet)
-    return _exit.ATTENTION if _work.wants_attention(run) else _exit.DONE
+    return _exit.ATTENTION if wants_attention(run) else _exit.DONE
 
 
 def _write_page(
@@ -151,11 +153,11 @@ def _list(
     subjects = {message.subject for package in packages for message in package.messages}
     if len(subjects) == 1:
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
-    if places := _report.places([part for package in packages for part in package.filings]):
+    if places := _report.places([part for package in packages for part in package.placed]):
         _show.line(f"Files    {'; '.join(places)}")
     if against is not None:
         _listing.against(against)
-    held = [package for package in page.packages if str(package.state) in _options.OPEN]
+    held = [package for package in page.packages if str(package.state) in OPEN]
     _report.withheld(held, most=len(held))
     _listing.show(page.packages, changes(against), several=len(subjects) > 1)
     _listing.rest(page)
@@ -181,7 +183,7 @@ def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) ->
         steps.append((f"gonnet show {run.id} {example}", "one package in full, with its message"))
         if not copied:
             steps.append((f"gonnet review {run.id} --into look", "copy the documents to the folder `look`"))
-    if any(str(p.state) == "ready" and (p.messages or p.filings) for p in packages):
+    if any(str(p.state) == "ready" and p.hand_overs for p in packages):
         steps.append((f"gonnet send {run.id} --trial YOU@… --first 3", "try it on yourself"))
         steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
     _show.next_steps(*steps)

@@ -15,6 +15,7 @@ from gonnet.cli import _options
 @_options.asked_options
 @_options.only_option
 @_options.again_option
+@_options.copy_option
 @_options.workspace_option
 @_options.yes_option
 @_options.json_option
@@ -25,6 +26,7 @@ def run(
     as_of: dt.date | None,
     only: tuple[str, ...],
     again: bool,
+    from_copy: bool,
     workspace: Path | None,
     yes: bool,
     as_json: bool,
@@ -38,9 +40,14 @@ def run(
     from gonnet.cli import _open
 
     with _open.tools_at(workspace) as tools:
-        from gonnet.cli import _work
+        from gonnet.cli._sending import Terminal
+        from gonnet.jobs import load_job
+        from gonnet.pipeline.run import run as run_job
+        from gonnet.pipeline.send import Wish
+        from gonnet.pipeline.survey import Request
 
-        made = _work.prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json)
-        if not as_json:
-            _work.summary(tools, made, quiet=quiet)
-        return _work.sent(tools, made, (), again=again, yes=yes, as_json=as_json, quiet=quiet)
+        read = load_job(tools.workspace, job)
+        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only)
+        wish = Wish(again=again, from_copy=from_copy)
+        with Terminal(tools, yes=yes, as_json=as_json, quiet=quiet) as it:
+            return it.came(run_job(read, tools, request, wish, it.preparing, it.show, it.ask, it.tell))

@@ -34,9 +34,9 @@ def runs(job: str | None, state: tuple[str, ...], as_csv: bool, workspace: Path 
         every = tools.ledger.all_runs()
     found = [run for run in every if job in (None, run.job) and (not state or any(s in state for s in run.counts))]
     if as_csv:
-        from gonnet.pipeline.sending.telling import runs_listed
+        from gonnet.pipeline.lists import every_run
 
-        click.echo(runs_listed(found).replace("\r\n", "\n"), nl=False)
+        click.echo(every_run(found).replace("\r\n", "\n"), nl=False)
     elif as_json:
         objects = [{k: v for k, v in _report.run_object(run, ()).items() if k != "packages"} for run in found]
         click.echo(json.dumps({"runs": objects}, ensure_ascii=False, indent=2))

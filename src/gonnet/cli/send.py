@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 )
 @click.option("--first", type=click.IntRange(min=1), help="With --trial: only the first so many packages.")
 @_options.again_option
+@_options.copy_option
 @_options.workspace_option
 @_options.yes_option
 @_options.json_option
@@ -35,6 +36,7 @@ def send(
     trial: tuple[str, ...],
     first: int | None,
     again: bool,
+    from_copy: bool,
     workspace: Path | None,
     yes: bool,
     as_json: bool,
@@ -43,7 +45,7 @@ def send(
     """Hand over what is ready, and only that. RUN is a number or `last`.
 
     Run again after an interruption, it goes on with what is not sent; what was cut off before the server's answer is
-    called unsure and is never sent again by itself.
+    called unsure, and only a person can let it be sent again (`gonnet settle`).
 
     \b
     Example:  gonnet send last --trial me@tarnvale.example --first 3
@@ -57,9 +59,13 @@ def send(
         run = tools.ledger.run(run_id)
         if trial:
             return _tried(tools, run, trial, first, only, yes=yes, as_json=as_json)
-        from gonnet.cli._work import sent
+        from gonnet.cli._sending import Terminal
+        from gonnet.pipeline.send import Wish
+        from gonnet.pipeline.send import send as send_run
 
-        return sent(tools, run, only, again=again, yes=yes, as_json=as_json, quiet=quiet)
+        wish = Wish(only=only, again=again, from_copy=from_copy)
+        with Terminal(tools, yes=yes, as_json=as_json, quiet=quiet, is_chosen=bool(only)) as terminal:
+            return terminal.came(send_run(run, tools, wish, terminal.ask, terminal.tell))
 
 
 def _tried(
@@ -87,13 +93,15 @@ def _tried(
     if not _show.confirmed(f"Send a trial of run {run.id} to {to}?", yes=yes):
         _show.line("Nothing was sent.")
         return _exit.WRONG
-    replies = trial(run, tools, addresses, first, only)
-    refused = [reply for reply in replies if reply.verdict.name != "ACCEPTED"]
+    report = trial(run, tools, addresses, first, only)
+    refused = [reply for reply in report.replies if reply.verdict.name != "ACCEPTED"]
     if as_json:
         _report.as_json(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id, only))
     else:
-        _show.line(f"Trial of run {run.id}: {_show.many(len(replies), 'message')} to {to}, nobody else.")
+        _show.line(f"Trial of run {run.id}: {_show.many(len(report.replies), 'message')} to {to}, nobody else.")
         for reply in refused[:5]:
-            _show.line(f"  not accepted: {reply.code} {reply.text}")
+            _show.line(f"  not accepted: {reply.code or ''} {reply.text}")
+        if report.ended:
+            _show.line(f"  It ended early: {report.ended}")
         _show.next_steps((f"gonnet send {run.id}", "the real thing; the trial does not count"))
-    return _exit.ATTENTION if refused else _exit.DONE
+    return _exit.ATTENTION if refused or report.ended else _exit.DONE

@@ -9,33 +9,39 @@ import click
 from gonnet.cli import _decide, _exit, _options
 
 
-@click.command(short_help="Say what became of packages that are in doubt.")
+@click.command(short_help="Say what became of packages that are in doubt, were refused, or are drafts.")
 @_decide.run_argument
 @_decide.keys_argument
 @click.option("--sent", "outcome", flag_value="sent", help="It arrived.")
-@click.option("--not-sent", "outcome", flag_value="not sent", help="It did not; the next send hands it over.")
+@click.option("--not-sent", "outcome", flag_value="not sent", help="It did not; the next send tries it again.")
+@click.option("--closed", "outcome", flag_value="closed", help="Nothing more is tried; say --why.")
 @_decide.reason_option
 @_options.workspace_option
 @_options.json_option
 def settle(
     run_id: str, keys: tuple[str, ...], outcome: str | None, why: str, workspace: Path | None, as_json: bool
 ) -> int:
-    """Say what became of packages that are unsure: the connection was lost between the message and the server's answer.
+    """Say what became of packages of which nobody knows, or which a server refused for good.
 
-    Ask the recipient, or look into the log of the mail server, which knows the Message-ID that `gonnet show` tells; of
-    what was to be printed, look into the tray.
+    Unsure: the connection was lost between the message and the server's answer. Ask the recipient, or look into the log
+    of the mail server, which knows the Message-ID that `gonnet show` tells; of a print, look into the tray. Refused:
+    --not-sent tries it again as it was reviewed, `gonnet amend --to` sends it to another address, --closed leaves it at
+    that. A draft: --sent, once you sent it from your mail program.
 
     \b
     Example:  gonnet settle last 00042 --sent --why "she has it"
     """
     from gonnet.cli import _open
+    from gonnet.pipeline.reviewing.by_hand import Verdict
     from gonnet.pipeline.reviewing.by_hand import settle as settled
 
     if outcome is None:
-        raise click.UsageError("say --sent or --not-sent")
+        raise click.UsageError("say --sent, --not-sent or --closed")
+    if outcome == "closed" and not why.strip():
+        raise click.BadParameter("say why it is closed", param_hint="--why")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = settled(run, tools, keys, was_sent=outcome == "sent", why=why, who=_decide.who())
+        packages = settled(run, tools, keys, Verdict(outcome), why, _decide.who())
         now = tools.ledger.packages(run.id, [package.key for package, _ in packages])
         _decide.told(tools.ledger.run(str(run.id)), now, as_json=as_json)
     return _exit.DONE

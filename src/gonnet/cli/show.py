@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,7 +11,7 @@ import click
 from gonnet.cli import _exit, _options
 
 if TYPE_CHECKING:
-    from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord
     from gonnet.pipeline.tools import Tools
 
 
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 @click.argument("key", required=False)
 @_options.workspace_option
 @click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages that are so.")
-@click.option("--csv", "as_csv", is_flag=True, help="Print every delivery as a line of CSV and nothing else.")
+@click.option("--csv", "as_csv", is_flag=True, help="Print every hand-over as a line of CSV and nothing else.")
 @_options.list_options
 @_options.json_option
 def show(
@@ -40,23 +40,24 @@ def show(
               gonnet show 3 00042
               gonnet show last --state failed --csv
     """
-    from gonnet.cli import _open, _report, _work
+    from gonnet.cli import _open, _report
+    from gonnet.pipeline.attention import wants_attention
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         packages = tools.ledger.packages(run.id, (key,) if key else ())
         packages = tuple(package for package in packages if not state or str(package.state) in state)
         if as_csv:
-            from gonnet.pipeline.sending.telling import listed
+            from gonnet.pipeline.lists import every_hand_over
 
-            click.echo(listed(packages).replace("\r\n", "\n"), nl=False)
+            click.echo(every_hand_over(packages).replace("\r\n", "\n"), nl=False)
         elif as_json:
             _report.as_json(run, packages)
         elif key and packages:
             _package(tools, run, packages[0])
         else:
             _run(tools, run, packages, number, lines)
-    return _exit.ATTENTION if _work.wants_attention(run) else _exit.DONE
+    return _exit.ATTENTION if wants_attention(run) else _exit.DONE
 
 
 def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number: int, lines: int) -> None:
@@ -70,14 +71,12 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number
     _history(tools.ledger.history(run.id))
     table = _show.table("State", "Key", ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap"))
     for package in page.packages:
-        parts = list(package.deliveries())
-        told = [(part.address, f"{part.code or ''} {part.reply}".strip()) for part in parts]
-        told += [(f"{part.root}: {part.put_at or part.place}", part.reply) for part in package.filings]
-        told = told or [("", package.reason)]
+        told = [(str(part), part.answer or _not_yet(part)) for part in package.hand_overs] or [("", package.reason)]
         if str(package.state) in ("held", "skipped"):
             told = [(", ".join(package.to), package.reason)]
         for at, (address, reply) in enumerate(told):
-            head = (_show.state(str(package.state)), package.key, package.name[:34]) if at == 0 else ("", "", "")
+            state = _show.state(str(package.state), package.came_to)
+            head = (state, package.key, package.name[:34]) if at == 0 else ("", "", "")
             _show.rows(table, [(*head, address, reply)])
     _show.show(table)
     _listing.rest(page)
@@ -87,7 +86,7 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
     from gonnet.cli import _show
 
     _show.line(f"Run {run.id}, {package.key}: {package.name}", "bold")
-    _show.stated(str(package.state), package.reason, indent="")
+    _show.stated(package.came_to, package.reason, indent="")
     for text in package.odd:
         _show.line(f"· {text}")
     if package.keys:
@@ -108,25 +107,42 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
         _show.line(f"Subject  {message.subject}")
         if len(message.files) != len(package.documents):
             _show.line(f"Files    {', '.join(message.files)}")
-        for text in _body(tools.store.get(message.sha256)).splitlines():
+        for text in _body(tools, message).splitlines():
             _show.line(f"  {text}")
-        for part in message.deliveries:
-            state = "not sent yet" if part.state == "waiting" else str(part.state)
-            _show.line(f"→ {part.address}: {state} {part.code or ''} {part.reply}".rstrip())
-    if package.filings:
+        _hand_overs(part for part in package.mailed if part.message_id == message.message_id)
+    if package.placed:
         _show.line()
-    for filing in package.filings:
-        words = ("not printed yet", "printed") if filing.is_printed else ("not put there yet", "there")
-        state = dict(zip(("waiting", "sent"), words, strict=True)).get(str(filing.state), str(filing.state))
-        _show.line(f"→ {filing.root}: {filing.put_at or filing.place}   {state} {filing.reply}".rstrip())
+    _hand_overs(package.placed)
     _show.line()
     _history(tools.ledger.history(run.id, package.id))
 
 
-def _body(sealed: bytes) -> str:
+def _hand_overs(parts: Iterable[HandOverRecord]) -> None:
+    from gonnet.cli import _show
+
+    for part in parts:
+        extra = " (once more)" if part.purpose == "extra" else ""
+        _show.line(f"→ {part}{extra}: {_not_yet(part) or part.state} {part.answer}".rstrip())
+
+
+def _not_yet(part: HandOverRecord) -> str:
+    """What is still to happen; empty where it happened."""
+    words = {"message": "not sent yet", "file": "not filed yet", "draft": "not drafted yet", "print": "not printed yet"}
+    return words[str(part.kind)] if part.state == "waiting" else ""
+
+
+def _body(tools: Tools, message: MessageRecord) -> str:
     from email import message_from_bytes
     from email.policy import default
 
+    from gonnet.errors import SealError
+
+    if not tools.store.path(message.sha256).exists():
+        return "(its text is no longer kept)"
+    try:
+        sealed = tools.store.get(message.sha256)
+    except SealError as error:
+        return f"({error.what})"
     part = message_from_bytes(sealed, policy=default).get_body(("plain",))
     return str(part.get_content()) if part is not None else ""
 

@@ -28,7 +28,7 @@ def tidy(workspace: Path | None, yes: bool) -> int:
         found = look_round(tools)
         table = _show.table("Run", "Job", "Prepared", ("Files", "right"), ("Size", "right"))
         for run, (count, size) in found.runs.items():
-            broken = "broken off" if run.is_broken else f"{run.prepared:%Y-%m-%d}"
+            broken = "aborted" if run.is_aborted else f"{run.prepared:%Y-%m-%d}"
             _show.rows(table, [(str(run.id), run.job, broken, f"{count:,}", _show.size(size))])
         if found.runs:
             _show.show(table)

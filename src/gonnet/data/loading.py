@@ -16,10 +16,11 @@ from gonnet.data.keys import key_text
 from gonnet.data.parameters import Values, require_choices
 from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target
-from gonnet.errors import DataError, JobError, StorageError
+from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
+from gonnet.scratch import scratch
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,17 +69,17 @@ def load(
     watch = _Watch()
     try:
         with (
-            _scratch(workspace) as scratch,
+            scratch(workspace.kept / "making") as folder,
             closing(Databases(secrets=workspace.secrets, folder=workspace.folder)) as databases,
         ):
             for name, part in job.file.data.items():
                 if not isinstance(part, SqlDataSet) and not _is_per_key(part):
-                    target = _target(job, name, part, workspace, Path(scratch), notes)
+                    target = _target(job, name, part, workspace, folder, notes)
                     _read(engine, target, part, workspace, databases, values, sample)
                     watch.lap(name)
             for name, part in job.file.data.items():
                 if isinstance(part, DatabaseDataSet) and _is_per_key(part):
-                    target = _target(job, name, part, workspace, Path(scratch), notes)
+                    target = _target(job, name, part, workspace, folder, notes)
                     keys = _keys(job, engine, part, target.where)[:sample]
                     database = workspace.database(part.database, target.where)
                     question = Question.of(part, database, _single_key(job), values.bound(), target.where)
@@ -143,25 +144,13 @@ def _single_key(job: Job) -> str:
     return column
 
 
-def _scratch(workspace: Workspace) -> tempfile.TemporaryDirectory[str]:
-    folder = workspace.kept / "making"
-    try:
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        return tempfile.TemporaryDirectory(prefix="data-", dir=folder)
-    except OSError as error:
-        fix = "Make room on the disk, and check that the folder can be written"
-        raise StorageError(
-            f"the work folder cannot be written: {error.strerror}", where=str(folder), fix=fix
-        ) from error
-
-
 def _target(
-    job: Job, name: str, part: FileDataSet | DatabaseDataSet, workspace: Workspace, scratch: Path, notes: list[str]
+    job: Job, name: str, part: FileDataSet | DatabaseDataSet, workspace: Workspace, folder: Path, notes: list[str]
 ) -> Target:
     return Target(
         name=name,
         where=job.at("data", name, "file" if isinstance(part, FileDataSet) else "sql"),
-        scratch=scratch,
+        scratch=folder,
         fixed=part.types,
         text=key_columns(job),
         zone=workspace.zone,
@@ -196,8 +185,8 @@ def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
         DataError: the file cannot be read.
     """
     engine = Engine()
-    with tempfile.TemporaryDirectory() as scratch:
-        target = Target(name="rows", where=str(path), scratch=Path(scratch), text=text_columns)
+    with tempfile.TemporaryDirectory() as folder:
+        target = Target(name="rows", where=str(path), scratch=Path(folder), text=text_columns)
         files.load(engine, target, FileDataSet(file=path.name), path.parent)
     engine.lock()
     return engine

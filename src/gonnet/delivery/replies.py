@@ -28,6 +28,7 @@ class Reply:
 
     Attributes:
         verdict: What it means.
+        refused: What was refused: `sender`, `recipient`, `size` or `message`; empty where nothing was.
         code: The reply code, or None where there was no answer.
         text: What the server said, or what happened.
     """
@@ -35,6 +36,22 @@ class Reply:
     verdict: Verdict
     code: int | None
     text: str
+    refused: str = ""
+
+
+def refused_part(step: str, code: int, text: str) -> str:
+    """What a server refuses that answers `code` and `text` to a step (RFC 5321, 4.2.3; RFC 3463, 3.4: x.3.4 is size).
+
+    Args:
+        step: The command that it answers; empty for the answer to the body.
+        code: Its reply code.
+        text: What it says.
+    """
+    if step.startswith("RCPT"):
+        return "recipient"
+    if code == 552 or " 5.3.4 " in f" {text} ":
+        return "size"
+    return "sender" if step.startswith("MAIL") else "message"
 
 
 def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Verdict:

@@ -14,12 +14,13 @@ import ssl
 from collections.abc import Callable
 
 from gonnet.delivery.certificates import untrusted
-from gonnet.delivery.replies import Phase, Reply, Verdict, judged
+from gonnet.delivery.replies import Phase, Reply, Verdict, judged, refused_part
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import MailServer
 
 _AFTER_THE_DOT = 600  # seconds (RFC 5321, 4.5.3.2.6)
 _LINE_FEED = 10
+_PATIENCE = 3  # messages in a row of which a server breaks off each, before it is taken to be broken
 
 
 class SmtpLink:
@@ -36,6 +37,7 @@ class SmtpLink:
         self._password = password
         self._trusted = trusted
         self._smtp: smtplib.SMTP | None = None
+        self._broken = 0  # messages in a row that were cut off before their body
 
     @property
     def where(self) -> str:
@@ -127,20 +129,17 @@ class SmtpLink:
         Returns:
             What came of it; None when `intent` forbade it.
 
+        A server that ends the conversation before the body gets one more, over a fresh connection: many allow only so
+        many messages in each. One that ends that too refuses this message, and no other.
+
         Raises:
-            UnreachableError: the connection is gone and cannot be opened again; the message was not sent.
+            UnreachableError: the connection is gone and cannot be opened again, or breaks whatever is offered; the
+                message was not sent.
         """
-        for attempt in (1, 2):
-            self.open()
-            try:
-                early = self._introduce(sender, address, len(data), message_id)
-                if early is None:
-                    break
-                return early
-            except (smtplib.SMTPServerDisconnected, OSError) as error:
-                self._drop()  # surely not sent: a fresh connection may try once more
-                if attempt == 2:
-                    raise self._failure(f"the connection broke: {error}", "Try again later") from error
+        early = self._introduced(sender, address, len(data), message_id)
+        if early is not None:
+            return early
+        self._broken = 0
         wanted = False
         try:
             wanted = intent()
@@ -148,6 +147,34 @@ class SmtpLink:
             if not wanted:
                 self._drop()  # the server waits for a body, and would take for one whatever else it is told
         return self._hand_over(data) if wanted else None
+
+    def _introduced(self, sender: str, address: str, size: int, message_id: str) -> Reply | None:
+        """A Reply when the server refuses the message before its body; None when it waits for the body.
+
+        Raises:
+            UnreachableError: the server cannot be reached, or breaks off whatever is offered.
+        """
+        for is_last in (False, True):
+            self.open()
+            try:
+                early = self._introduce(sender, address, size, message_id)
+            except (smtplib.SMTPServerDisconnected, OSError) as error:
+                self._drop()  # surely not sent
+                reason = f"the server ended the conversation: {_text(str(error))}"
+                early = Reply(verdict=Verdict.LATER, code=None, text=reason, refused="recipient")
+            if early is None or not _wants_a_fresh_one(early):
+                return early
+            if is_last:
+                break
+            self.close()
+        assert early is not None
+        if not _ends_it(early):
+            return early
+        self._broken += 1
+        if self._broken == _PATIENCE:
+            what = f"it broke off {_PATIENCE} messages one after the other ({early.text})"
+            raise self._failure(what, "Ask who runs it")
+        return early
 
     def _introduce(self, sender: str, address: str, size: int, message_id: str) -> Reply | None:
         """MAIL, RCPT and DATA, in one go where the server allows (PIPELINING, RFC 2920).
@@ -170,12 +197,14 @@ class SmtpLink:
                 if left:
                     raise
                 self._drop()
-                return Reply(verdict=Verdict.LATER, code=None, text=f"connection lost before the body: {error}")
+                reason = f"connection lost before the body: {error}"
+                return Reply(verdict=Verdict.LATER, code=None, text=reason, refused="message")
             if not (200 <= code < 300 if left else code == 354):
                 verdict = judged(code, Phase.BEFORE_BODY, at_recipient=step.startswith("RCPT"))
                 if grouped and code != 421:
                     self._pass_over(-left)
-                return self._ended(Reply(verdict=verdict, code=code, text=_text(text)))
+                said = _text(text)
+                return self._ended(Reply(verdict=verdict, code=code, text=said, refused=refused_part(step, code, said)))
         return None
 
     def _envelope(self, smtp: smtplib.SMTP, sender: str, address: str, size: int, message_id: str) -> tuple[str, str]:
@@ -213,8 +242,11 @@ class SmtpLink:
             self._drop()  # somebody stops it here: no word of leave must get into the body
             raise
         verdict = judged(code, Phase.ANSWERED)
-        reply = Reply(verdict=verdict, code=code, text=_text(text))
-        return reply if verdict is Verdict.ACCEPTED else self._ended(reply)
+        said = _text(text)
+        if verdict in (Verdict.ACCEPTED, Verdict.IN_DOUBT):
+            reply = Reply(verdict=verdict, code=code, text=said)
+            return reply if verdict is Verdict.ACCEPTED else self._ended(reply)
+        return self._ended(Reply(verdict=verdict, code=code, text=said, refused=refused_part("", code, said)))
 
     def _ended(self, reply: Reply) -> Reply:
         """After a refusal the conversation begins anew, so that it cannot spoil the next message."""
@@ -230,6 +262,16 @@ class SmtpLink:
                 self._drop()
         except (smtplib.SMTPException, OSError):
             self._drop()
+
+
+def _ends_it(reply: Reply) -> bool:
+    """Whether the server ended the conversation before a body."""
+    return reply.code is None or reply.code == 421
+
+
+def _wants_a_fresh_one(reply: Reply) -> bool:
+    """Whether the same may be taken over a fresh connection: the server ended this one, or wants no more by it."""
+    return _ends_it(reply) or (reply.refused == "sender" and 400 <= (reply.code or 0) < 500)
 
 
 def _on_the_wire(data: bytes) -> bytes:

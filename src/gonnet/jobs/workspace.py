@@ -61,13 +61,15 @@ class Limits(Part):
 
     Attributes:
         domains: Where mail may go; those below them too; anywhere when left out.
-        messages: How many messages a send may hand over.
-        per_address: How many of them may go to one address.
-        quiet: When no message leaves: `22:00-06:00`, in the workspace's time zone.
+        messages: How many messages of one run may leave, in all its sends, trials too.
+        per_day: How many may leave on one day, over all runs.
+        per_address: How many may go to one address on one day.
+        quiet: When nothing leaves: `22:00-06:00`, in the workspace's time zone.
     """
 
     domains: Names = ()
     messages: int | None = Field(default=None, ge=1)
+    per_day: int | None = Field(default=None, ge=1)
     per_address: int | None = Field(default=None, ge=1)
     quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span)] = None
 

@@ -1,13 +1,14 @@
-"""The lasting record of runs, packages and deliveries, and the store of rendered files."""
+"""The lasting record of runs, packages and hand-overs, and the store of rendered files."""
 
 from gonnet.ledger.book import Ledger
-from gonnet.ledger.records import DeliveryRecord, DocumentRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord
+from gonnet.ledger.states import State
 from gonnet.ledger.store import Store
 from gonnet.ledger.writing import RunWriter
 
 __all__ = [
-    "DeliveryRecord",
     "DocumentRecord",
+    "HandOverRecord",
     "Ledger",
     "MessageRecord",
     "PackageRecord",

@@ -7,28 +7,29 @@ that is what makes a killed send resume without a duplicate.
 from __future__ import annotations
 
 import datetime as dt
-import json
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
-from filelock import FileLock, Timeout
-from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, update
+from sqlalchemy import Connection, Select, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.errors import RunError, StorageError
+from gonnet.errors import RunError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.changes import Changes
-from gonnet.ledger.deliveries import Deliveries
-from gonnet.ledger.failures import storage_error, told
+from gonnet.ledger.failures import told
+from gonnet.ledger.hand_overs import HandOvers
+from gonnet.ledger.home import Home
 from gonnet.ledger.keeping import KeptRun, files_of_runs, kept_runs, note_removal
-from gonnet.ledger.past import Sent, sent_before
-from gonnet.ledger.records import PackageRecord, RunRecord, RunState, State
-from gonnet.ledger.rows import packages_where, run_of
+from gonnet.ledger.opening import open_ledger
+from gonnet.ledger.past import Sent, TakenElsewhere, sent_before, taken_elsewhere
+from gonnet.ledger.reading import packages_where, run_of
+from gonnet.ledger.records import PackageRecord, RunRecord
+from gonnet.ledger.states import DONE, HandOverState, Purpose, RunState, State
 from gonnet.ledger.writing import RunWriter
+from gonnet.locks import HeldError, file_name, held, is_held
 
-_PATIENCE = 30  # seconds that another process may keep the ledger locked
 _FEW = 500  # keys that are looked up by themselves; a statement cannot name any number of them
 Clock = Callable[[], dt.datetime]
 
@@ -42,96 +43,81 @@ class Ledger:
 
     Attributes:
         place: The database.
-        deliveries: Writes down what is handed over.
+        is_writable: Whether it can be written; an archived one can only be read.
+        home: Knows whether this is the ledger that was last written here, or a copy.
+        hand_overs: Writes down what is handed over.
         changes: Writes down what people change about packages.
     """
 
     def __init__(self, folder: Path, clock: Clock) -> None:
         self.place = folder / "ledger.db"
         self._clock = clock
-        try:
-            folder.mkdir(mode=0o700, parents=True, exist_ok=True)  # everybody's figures are in it
-        except OSError as error:
-            raise StorageError(
-                f"the folder for the ledger cannot be made: {error.strerror}",
-                where=str(folder),
-                fix="Choose a folder that can be written, with `ledger: {folder: …}` in gonnet.yaml",
-            ) from error
-        self._engine = self._open()
-        self.deliveries = Deliveries(self._engine, self.place, self.now)
+        self._engine, self.is_writable = open_ledger(self.place, self.now)
+        self.home = Home(self._engine, self.place)
+        self.hand_overs = HandOvers(self._engine, self.place, self.now)
         self.changes = Changes(self._engine, self.place, self.now)
-
-    def _open(self) -> Engine:
-        engine = create_engine(
-            f"sqlite:///{self.place}", connect_args={"timeout": _PATIENCE}, json_deserializer=_from_json
-        )
-        event.listen(engine, "connect", _durable)
-        try:
-            schema.metadata.create_all(engine)
-            with engine.begin() as work:
-                version = work.scalar(select(schema.about.c.version))
-                if version is None:
-                    work.execute(insert(schema.about).values(version=schema.VERSION))
-        except SQLAlchemyError as error:
-            raise storage_error(error, self.place) from error
-        if version not in (None, schema.VERSION):
-            raise StorageError(
-                f"the ledger has schema version {version}, this Gonnet knows {schema.VERSION}",
-                where=str(self.place),
-                fix="Use the version of Gonnet that wrote it",
-            )
-        return engine
 
     def close(self) -> None:
         """Let go of the file."""
-        self.deliveries.close()
+        self.hand_overs.close()
         self._engine.dispose()
 
     @contextmanager
-    def alone(self, run_id: int) -> Iterator[None]:
-        """Hold the right to send this run or to change its packages; the system gives it back when the process dies.
+    def alone(self, run: RunRecord) -> Iterator[None]:
+        """Hold the right to send a run or to change its packages, and with it every run of the same job and cycle.
 
         Raises:
             RunError: another process holds it.
         """
-        lock = FileLock(self.place.with_name(f"sending-{run_id}.lock"))
         try:
-            lock.acquire(timeout=0)
-        except Timeout as error:
-            what = f"run {run_id} is being sent or changed by another process"
-            raise RunError(what, fix="Wait until it is done") from error
-        except OSError as error:
-            raise StorageError(f"the run cannot be locked: {error.strerror}", where=str(self.place.parent)) from error
-        try:
-            yield
-        finally:
-            lock.release()
+            with held(self.place.with_name(f"sending-{file_name(run.job, run.cycle)}.lock")):
+                yield
+        except HeldError as error:
+            what = f"the job '{run.job}' is being sent or changed by another process, for {run.period}"
+            raise RunError(what, where=f"run {run.id}", fix="Wait until it is done, then look again") from error
 
     @contextmanager
     def writing(self, **fields: object) -> Iterator[RunWriter]:
-        """Open a run and close it when the block ends; one that fails is kept as broken off, and cannot be sent."""
-        run_id = self._begin(fields)
-        writer = RunWriter(self._engine, self.place, self.now, run_id)
-        try:
-            yield writer
-        except BaseException:
-            self._leave(run_id)
-            raise
+        """Open a run and close it when the block ends; one that fails is kept as aborted, and cannot be sent."""
+        with ExitStack() as stack:
+            run_id = self._begin(fields, stack)
+            try:
+                yield RunWriter(self._engine, self.place, self.now, run_id)
+            except BaseException:
+                self._abort(run_id)
+                raise
+
+    def _making(self, run_id: int) -> Path:
+        return self.place.with_name(f"making-{run_id}.lock")
 
     @told
-    def _begin(self, fields: Mapping[str, object]) -> int:
+    def abort_dead(self) -> list[int]:
+        """Call aborted every run that nobody is making any longer; returns their numbers."""
+        run = schema.runs.c
+        with self._engine.connect() as work:
+            making = [int(at) for at in work.scalars(select(run.id).where(run.state == RunState.PREPARING))]
+        dead = [number for number in making if not is_held(self._making(number))]
+        for number in dead:
+            self._abort(number)
+            self._making(number).unlink(missing_ok=True)
+        return dead
+
+    @told
+    def _begin(self, fields: Mapping[str, object], stack: ExitStack) -> int:
         with self._engine.begin() as work:
             values = {"state": RunState.PREPARING, "prepared": self.now(), "seconds": 0, "account": {}, "findings": []}
+            values |= {"purpose": Purpose.REGULAR}
             result = work.execute(insert(schema.runs).values(**(values | dict(fields))))
             run_id = int(result.inserted_primary_key[0])  # type: ignore[index]
+            stack.enter_context(held(self._making(run_id), keep=False))  # before anybody can see the run
             self._note(work, run_id, "preparing")
             return run_id
 
-    def _leave(self, run_id: int) -> None:
+    def _abort(self, run_id: int) -> None:
         try:
             with self._engine.begin() as work:
-                work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(state=RunState.BROKEN))
-                self._note(work, run_id, "broken off")
+                work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(state=RunState.ABORTED))
+                self._note(work, run_id, "aborted")
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
 
@@ -175,14 +161,14 @@ class Ledger:
             if row is None:
                 what = "there is no run yet" if wanted == "last" else f"there is no run {wanted}"
                 raise RunError(what, fix="`gonnet prepare JOB` makes one; `gonnet runs` lists them")
-            return run_of(row, self._counts(work, row.id))
+            return run_of(row, self._counts(work, row.id), self._handed(work, row.id))
 
     @told
     def all_runs(self) -> tuple[RunRecord, ...]:
         """Every run, the newest first."""
         with self._engine.connect() as work:
             rows = work.execute(select(schema.runs).order_by(schema.runs.c.id.desc())).all()
-            return tuple(run_of(row, self._counts(work, row.id)) for row in rows)
+            return tuple(run_of(row, self._counts(work, row.id), self._handed(work, row.id)) for row in rows)
 
     @staticmethod
     def _counts(work: Connection, run_id: int) -> dict[State, int]:
@@ -190,6 +176,13 @@ class Ledger:
         rows = work.execute(select(table.c.state, func.count()).where(table.c.run_id == run_id).group_by(table.c.state))
         found = {State(state): int(count) for state, count in rows}
         return {state: found.get(state, 0) for state in State if state in found}
+
+    @staticmethod
+    def _handed(work: Connection, run_id: int) -> dict[HandOverState, int]:
+        table = schema.hand_overs.c
+        query = select(table.state, func.count()).where(table.run_id == run_id, table.package_id.is_not(None))
+        query = query.where(table.purpose != Purpose.TRIAL, table.state.in_(DONE.values())).group_by(table.state)
+        return {HandOverState(state): int(count) for state, count in work.execute(query)}
 
     @told
     def packages(
@@ -224,49 +217,52 @@ class Ledger:
 
     @told
     def extent(self, run_id: int) -> tuple[int, int]:
-        """How many documents a run has, and how many messages and files that are to be put somewhere."""
+        """How many documents a run has, and how many hand-overs."""
         mine = select(schema.packages.c.id).where(schema.packages.c.run_id == run_id)
         with self._engine.connect() as work:
-            documents, messages, filings = (
+            documents, leaving = (
                 int(work.scalar(select(func.count()).where(table.c.package_id.in_(mine))) or 0)
-                for table in (schema.documents, schema.messages, schema.filings)
+                for table in (schema.documents, schema.hand_overs)
             )
-        return documents, messages + filings
+        return documents, leaving
 
     @told
     def past(self, job: str) -> dict[str, Sent]:
-        """Key → what it was last sent by `job`."""
+        """What every key was last sent in regular runs of `job`, under the key as `same` spells it."""
         with self._engine.connect() as work:
             return sent_before(work, job)
 
     @told
-    def sent_elsewhere(self, run: RunRecord) -> dict[str, int]:
-        """Key → the run of the same job and the same period in which it was sent something, or may have been."""
-        package, other = schema.packages.c, schema.runs.c
-        query = select(package.key, func.max(other.id)).join(schema.runs, other.id == package.run_id)
-        query = query.where(other.job == run.job, other.id != run.id, other.period == run.period)
-        query = query.where(package.state.in_([State.SENT, State.UNSURE])).group_by(package.key)
+    def taken_elsewhere(self, run: RunRecord) -> TakenElsewhere:
+        """What left, or may have left, in other regular runs of the same job and cycle."""
         with self._engine.connect() as work:
-            return {str(key): int(number) for key, number in work.execute(query)}
+            return taken_elsewhere(work, run)
+
+    def _last_whole(self, job: str) -> Select[int]:
+        """The newest regular run of a job, not limited to some keys, of which something was handed over."""
+        run, part = schema.runs.c, schema.hand_overs.c
+        query = select(run.id).join(schema.hand_overs, part.run_id == run.id).order_by(run.id.desc()).limit(1)
+        query = query.where(run.job == job, run.purpose == Purpose.REGULAR, run.only == "[]")
+        return query.where(part.purpose == Purpose.REGULAR, part.state.in_(DONE.values()))
 
     @told
     def run_before(self, run: RunRecord) -> int | None:
-        """The last run of the same job before this one of which something was sent; None where there is none."""
-        package, other = schema.packages.c, schema.runs.c
-        query = select(func.max(other.id)).join(schema.packages, package.run_id == other.id)
-        query = query.where(other.job == run.job, other.id < run.id, package.state == State.SENT)
+        """The last whole regular run of the same job before this one of which something left; None where there is none.
+
+        What was limited to some keys is no such run.
+        """
         with self._engine.connect() as work:
-            return work.execute(query).scalar()
+            return work.scalar(self._last_whole(run.job).where(schema.runs.c.id < run.id))
 
     @told
     def last_sent(self, job: str) -> tuple[int, Mapping[str, Any]] | None:
-        """Number and measures of the last run of `job` of which something was sent; None where there is none."""
-        package, run = schema.packages.c, schema.runs.c
-        query = select(run.id, run.account).join(schema.packages, package.run_id == run.id)
-        query = query.where(run.job == job, package.state == State.SENT).order_by(run.id.desc()).limit(1)
+        """Number and measures of the last whole regular run of a job of which something left, or None."""
         with self._engine.connect() as work:
-            row = work.execute(query).first()
-        return (int(row.id), row.account["measured"]) if row else None
+            number = work.scalar(self._last_whole(job))
+            if number is None:
+                return None
+            account = work.execute(select(schema.runs.c.account).where(schema.runs.c.id == number)).scalar_one()
+        return (number, account["measured"]) if "measured" in account else None
 
     @told
     def history(self, run_id: int, package_id: int | None = None) -> tuple[tuple[str, str], ...]:
@@ -281,16 +277,16 @@ class Ledger:
             return tuple((str(at), str(what)) for at, what in rows)
 
     @told
-    def written_back(self, run_id: int) -> dict[int, State]:
-        """Number of a package → the state of it that was written back."""
+    def written_back(self, run_id: int) -> dict[int, str]:
+        """Number of a package → what was last written back of it."""
         package, done = schema.packages.c, schema.write_backs.c
         query = select(done.package_id, done.state).join(schema.packages, package.id == done.package_id)
         with self._engine.connect() as work:
-            return {int(at): State(state) for at, state in work.execute(query.where(package.run_id == run_id))}
+            return {int(at): str(state) for at, state in work.execute(query.where(package.run_id == run_id))}
 
     @told
-    def note_written_back(self, states: Mapping[int, State]) -> None:
-        """Write down that states of packages, by number, were written back."""
+    def note_written_back(self, states: Mapping[int, str]) -> None:
+        """Write down what was written back of packages, by number."""
         table, at = schema.write_backs, self.now()
         with self._engine.begin() as work:
             work.execute(table.delete().where(table.c.package_id.in_(states)))
@@ -309,15 +305,3 @@ class Ledger:
         with self._engine.begin() as work:
             work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(reviewed=self.now()))
             self._note(work, run_id, "reviewed")
-
-
-def _from_json(text: str) -> object:
-    return [] if text == "[]" else json.loads(text)  # most lists of packages are empty
-
-
-def _durable(connection: Any, _record: object) -> None:  # noqa: ANN401  a DBAPI connection has no common type
-    cursor = connection.cursor()
-    cursor.execute("pragma journal_mode=wal")
-    cursor.execute("pragma synchronous=full")
-    cursor.execute("pragma foreign_keys=on")
-    cursor.close()

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from sqlalchemy import Connection, Engine, insert, select, update
+from sqlalchemy import Connection, Engine, insert, update
 
 from gonnet.errors import RunError
 from gonnet.ledger import schema
 from gonnet.ledger.failures import told
-from gonnet.ledger.records import DocumentRecord, FilingRecord, HandOver, MessageRecord, PackageRecord, State
-from gonnet.ledger.settling import settle_package
-from gonnet.ledger.writing import add_messages, document_row, filing_row
+from gonnet.ledger.hand_overs import settle_package
+from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
+from gonnet.ledger.states import BY_HAND, HandOverState, Purpose, State, origins
+from gonnet.ledger.writing import add_leaving, document_row
 
 
 class Changes:
@@ -28,10 +29,8 @@ class Changes:
         self._engine, self.place, self._now = engine, place, now
 
     @told
-    def move(
-        self, run_id: int, package: PackageRecord, states: Collection[State], to: State, reason: str, what: str
-    ) -> None:
-        """Bring a package from one of `states` to another.
+    def move(self, run_id: int, package: PackageRecord, to: State, reason: str, what: str) -> None:
+        """Bring a package to another state, from one of those that `BY_HAND` allows.
 
         Raises:
             RunError: it is in another state by now.
@@ -39,25 +38,43 @@ class Changes:
         table = schema.packages
         with self._engine.begin() as work:
             done = work.execute(
-                update(table).where(table.c.id == package.id, table.c.state.in_(states)).values(state=to, reason=reason)
+                update(table)
+                .where(table.c.id == package.id, table.c.state.in_(BY_HAND[to]))
+                .values(state=to, reason=reason)
             )
             if done.rowcount != 1:
-                raise RunError(f"package {package.key} is {package.state} no more", fix="Look again with `gonnet show`")
+                raise RunError(
+                    f"package {package.key} is no longer {package.state}", fix="Look again with `gonnet show`"
+                )
             self._note(work, run_id, package.id, what)
 
     @told
-    def settle(self, run_id: int, package: PackageRecord, state: HandOver, what: str) -> State:
-        """Say of everything in doubt of a package that it was sent, or that it waits; returns the package's state."""
-        delivery, message = schema.deliveries, schema.messages
-        mine = select(message.c.id).where(message.c.package_id == package.id)
+    def decide(
+        self,
+        run_id: int,
+        package: PackageRecord,
+        decided: Sequence[tuple[HandOverRecord, HandOverState, str]],
+        what: str,
+    ) -> State:
+        """Say what became of hand-overs of a package; returns its state.
+
+        Args:
+            run_id: The run.
+            package: The package.
+            decided: Each hand-over, the state that it has from now on, and why.
+            what: What was decided, for the record.
+
+        Raises:
+            RunError: one of them is in another state by now.
+        """
+        table = schema.hand_overs
         with self._engine.begin() as work:
-            said = {"state": state, "reply": "settled by hand", "at": self._now()}
-            for table, is_mine in (
-                (delivery, delivery.c.message_id.in_(mine)),
-                (schema.filings, schema.filings.c.package_id == package.id),
-            ):
-                work.execute(update(table).where(is_mine, table.c.state == HandOver.UNSURE).values(**said))
-            found, _ = settle_package(work, package.id)
+            for part, state, why in decided:
+                is_so = (table.c.id == part.id) & table.c.state.in_(origins(state))
+                values = {"state": state, "reply": why, "refused": "", "code": None, "at": self._now()}
+                if work.execute(update(table).where(is_so).values(**values)).rowcount != 1:
+                    raise RunError(f"{part.target} is no longer {part.state}", fix="Look again with `gonnet show`")
+            found = settle_package(work, package.id)
             self._note(work, run_id, package.id, what)
             return found
 
@@ -68,6 +85,7 @@ class Changes:
         package: PackageRecord,
         what: str,
         messages: Sequence[MessageRecord],
+        mailed: Sequence[HandOverRecord],
         documents: Sequence[DocumentRecord],
         seal: str,
         reason: str,
@@ -79,29 +97,65 @@ class Changes:
             package: The package.
             what: What is changed, for the record.
             messages: Its messages.
+            mailed: Their hand-overs.
             documents: Its files.
-            seal: Over both.
+            seal: Over all that leaves.
             reason: Why it is held; empty where it is not.
 
         Raises:
             RunError: something of it was handed over by now.
         """
-        delivery, message = schema.deliveries, schema.messages
-        old = select(message.c.id).where(message.c.package_id == package.id)
+        part, message = schema.hand_overs, schema.messages
+        mine = (part.c.package_id == package.id) & part.c.message_id.is_not(None)
         with self._engine.begin() as work:
-            tried = select(delivery.c.id).where(delivery.c.message_id.in_(old), delivery.c.state != HandOver.WAITING)
-            if work.execute(tried).first() is not None:
+            tried = mine & (part.c.purpose != Purpose.TRIAL) & (part.c.state != HandOverState.WAITING)
+            if work.execute(part.select().where(tried)).first() is not None:
                 raise RunError(f"something of package {package.key} was handed over", fix="It can only be sent again")
-            for table in (delivery, schema.trials):
-                work.execute(table.delete().where(table.c.message_id.in_(old)))
+            work.execute(part.delete().where(mine, part.c.purpose != Purpose.TRIAL))
+            work.execute(update(part).where(mine).values(message_id=None))  # trials stay, for the counts of their day
             work.execute(message.delete().where(message.c.package_id == package.id))
-            work.execute(schema.documents.delete().where(schema.documents.c.package_id == package.id))
-            work.execute(insert(schema.documents), [document_row(package.id, part) for part in documents])
-            add_messages(work, [(package.id, part) for part in messages])
-            work.execute(
-                update(schema.packages).where(schema.packages.c.id == package.id).values(seal=seal, reason=reason)
-            )
+            self._redocument(work, package.id, documents)
+            add_leaving(work, run_id, package.id, messages, mailed)
+            self._seal(work, package.id, seal=seal, reason=reason)
             self._note(work, run_id, package.id, what)
+
+    @told
+    def replace(
+        self,
+        run_id: int,
+        package: PackageRecord,
+        what: str,
+        closed: Sequence[HandOverRecord],
+        messages: Sequence[MessageRecord],
+        mailed: Sequence[HandOverRecord],
+        documents: Sequence[DocumentRecord],
+        seal: str,
+    ) -> State:
+        """Put new messages in the place of hand-overs that did not leave, which are closed; returns the state.
+
+        Args:
+            run_id: The run.
+            package: The package.
+            what: What is changed, for the record.
+            closed: What is not tried any longer.
+            messages: The new messages.
+            mailed: Their hand-overs.
+            documents: All of its files.
+            seal: Over all that leaves or left.
+        """
+        table = schema.hand_overs
+        with self._engine.begin() as work:
+            for part in closed:
+                is_so = (table.c.id == part.id) & table.c.state.in_(origins(HandOverState.CLOSED))
+                values = {"state": HandOverState.CLOSED, "at": self._now()}
+                if work.execute(update(table).where(is_so).values(**values)).rowcount != 1:
+                    raise RunError(f"{part.target} is no longer {part.state}", fix="Look again with `gonnet show`")
+            self._redocument(work, package.id, documents)
+            add_leaving(work, run_id, package.id, messages, mailed)
+            self._seal(work, package.id, seal=seal)
+            found = settle_package(work, package.id)
+            self._note(work, run_id, package.id, what)
+            return found
 
     @told
     def add(
@@ -110,17 +164,24 @@ class Changes:
         package: PackageRecord,
         what: str,
         messages: Sequence[MessageRecord],
-        filings: Sequence[FilingRecord],
+        hand_overs: Sequence[HandOverRecord],
         seal: str,
     ) -> None:
-        """Give a package that was sent more messages and files, which wait."""
+        """Give a package that was sent more to hand over."""
         with self._engine.begin() as work:
-            add_messages(work, [(package.id, part) for part in messages])
-            if filings:
-                work.execute(insert(schema.filings), [filing_row(package.id, part) for part in filings])
-            values = {"seal": seal, "state": State.READY, "reason": ""}
-            work.execute(update(schema.packages).where(schema.packages.c.id == package.id).values(**values))
+            add_leaving(work, run_id, package.id, messages, hand_overs)
+            self._seal(work, package.id, seal=seal, state=State.READY, reason="")
             self._note(work, run_id, package.id, what)
+
+    @staticmethod
+    def _redocument(work: Connection, package_id: int, documents: Sequence[DocumentRecord]) -> None:
+        work.execute(schema.documents.delete().where(schema.documents.c.package_id == package_id))
+        if documents:
+            work.execute(insert(schema.documents), [document_row(package_id, part) for part in documents])
+
+    @staticmethod
+    def _seal(work: Connection, package_id: int, **values: object) -> None:
+        work.execute(update(schema.packages).where(schema.packages.c.id == package_id).values(**values))
 
     def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
         values = {"run_id": run_id, "package_id": package_id, "at": self._now(), "what": what[:600]}

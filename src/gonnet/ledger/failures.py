@@ -12,6 +12,7 @@ from gonnet.errors import StorageError
 
 P = ParamSpec("P")
 R = TypeVar("R")
+_DAMAGED = ("not a database", "malformed", "a database of something else", "no such table", "no such column")
 
 
 def told(method: Callable[P, R]) -> Callable[P, R]:
@@ -28,9 +29,20 @@ def told(method: Callable[P, R]) -> Callable[P, R]:
     return wrapper
 
 
-def storage_error(error: SQLAlchemyError, place: object) -> StorageError:
+def storage_error(error: Exception, place: object) -> StorageError:
     """The error an operator sees when the ledger at `place` fails."""
     reason = str(getattr(error, "orig", None) or error).partition("\n")[0]
+    if any(sign in reason for sign in _DAMAGED):
+        return StorageError(
+            f"the ledger is damaged, or is no ledger: {reason}",
+            where=str(place),
+            fix="Put it back from a backup. To begin a new record, move its folder away: what was sent before is then "
+            "not known, and nothing stops it from being sent again",
+        )
+    if "readonly" in reason or "read-only" in reason:
+        return StorageError(
+            "the ledger can only be read here", where=str(place), fix="Check the permissions of the file and its folder"
+        )
     return StorageError(
         f"the ledger cannot be read or written: {reason}",
         where=str(place),

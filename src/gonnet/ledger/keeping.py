@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import Engine, insert, select, union_all
 
 from gonnet.ledger import schema
-from gonnet.ledger.records import RunState, State
+from gonnet.ledger.states import RunState, State
 
 _OPEN = (State.READY, State.FAILED, State.UNSURE)
 
@@ -22,14 +22,14 @@ class KeptRun:
         job: Its job.
         prepared: When it was prepared.
         is_open: Whether something of it may still leave, or is in doubt.
-        is_broken: Whether it was broken off, so that nothing of it can be sent.
+        is_aborted: Whether it was aborted, so that nothing of it can be sent.
     """
 
     id: int
     job: str
     prepared: dt.datetime
     is_open: bool
-    is_broken: bool
+    is_aborted: bool
 
 
 def kept_runs(engine: Engine) -> list[KeptRun]:
@@ -44,7 +44,7 @@ def kept_runs(engine: Engine) -> list[KeptRun]:
             job=row.job,
             prepared=dt.datetime.fromisoformat(row.prepared),
             is_open=row.id in waiting and row.state == RunState.PREPARED,
-            is_broken=row.state == RunState.BROKEN,
+            is_aborted=row.state == RunState.ABORTED,
         )
         for row in rows
     ]
@@ -53,7 +53,7 @@ def kept_runs(engine: Engine) -> list[KeptRun]:
 def files_of_runs(engine: Engine) -> dict[str, set[int]]:
     """SHA-256 of every file that a run refers to → the runs."""
     package = schema.packages.c
-    tables = (schema.documents, schema.messages, schema.filings)
+    tables = (schema.documents, schema.messages, schema.hand_overs)
     queries = [
         select(table.c.sha256, package.run_id).join(schema.packages, package.id == table.c.package_id)
         for table in tables

@@ -1,25 +1,30 @@
-"""What each recipient of a job was sent before."""
+"""What each recipient of a job was sent before: in other runs, and in other runs of the same cycle."""
 
 from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from sqlalchemy import Connection, func, select
 
+from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema
-from gonnet.ledger.records import State
+from gonnet.ledger.records import HandOverRecord, PackageRecord, RunRecord
+from gonnet.ledger.same import same
+from gonnet.ledger.states import LETTERS, TAKEN, HandOverKind, HandOverState, Purpose
+
+_runs, _packages, _parts = schema.runs.c, schema.packages.c, schema.hand_overs.c
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sent:
-    """What one key of a job was last sent.
+    """What one key of a job was last sent, by mail, on paper or into a folder.
 
     Attributes:
         times: In how many runs it was sent something.
-        at: When the last of it was taken by a server.
-        message: Which message it was.
+        at: When the last of it left.
+        message: Which message it was; empty where there was none.
         figures: The figures of then.
         contents: SHA-256 of what each document showed, in order.
     """
@@ -32,17 +37,21 @@ class Sent:
 
 
 def sent_before(work: Connection, job: str) -> dict[str, Sent]:
-    """Key → what it was last sent by `job`, for every key that was ever sent anything."""
-    package, message, delivery, document = (
-        table.c for table in (schema.packages, schema.messages, schema.deliveries, schema.documents)
-    )
+    """What every key was last sent in regular runs of `job`, under the key as `same` spells it."""
     last = (
-        select(package.key, func.count().label("times"), func.max(package.id).label("id"))
-        .join(schema.runs, schema.runs.c.id == package.run_id)
-        .where(schema.runs.c.job == job, package.state == State.SENT)
-        .group_by(package.key)
+        select(
+            _packages.same_key,
+            func.count(_packages.id.distinct()).label("times"),
+            func.max(_packages.id).label("id"),
+        )
+        .join(schema.runs, _runs.id == _packages.run_id)
+        .join(schema.hand_overs, _parts.package_id == _packages.id)
+        .where(_runs.job == job, _runs.purpose == Purpose.REGULAR)
+        .where(_parts.purpose == Purpose.REGULAR, _parts.state.in_(LETTERS))
+        .group_by(_packages.same_key)
         .subquery()
     )
+    document, message = schema.documents.c, schema.messages.c
     shown: dict[int, list[str]] = {}
     query = select(document.package_id, document.content).join(last, last.c.id == document.package_id)
     query = query.where(document.content != "")  # a zip shows what its files show
@@ -50,25 +59,91 @@ def sent_before(work: Connection, job: str) -> dict[str, Sent]:
         shown.setdefault(number, []).append(content)
     rows = work.execute(
         select(
-            package.id,
-            package.key,
+            _packages.id,
+            _packages.same_key,
             last.c.times,
-            func.max(delivery.at).label("at"),
+            func.max(_parts.at).label("at"),
             func.min(message.called).label("called"),
-            package.figures,
+            _packages.figures,
         )
-        .join(last, last.c.id == package.id)
-        .join(schema.messages, message.package_id == package.id)
-        .join(schema.deliveries, delivery.message_id == message.id)
-        .group_by(package.id)
+        .join(last, last.c.id == _packages.id)
+        .join(schema.hand_overs, _parts.package_id == _packages.id)
+        .outerjoin(schema.messages, message.package_id == _packages.id)
+        .where(_parts.state.in_(LETTERS), _parts.purpose != Purpose.TRIAL)
+        .group_by(_packages.id)
     )
     return {
-        row.key: Sent(
+        row.same_key: Sent(
             times=row.times,
             at=dt.datetime.fromisoformat(row.at),
-            message=row.called,
+            message=row.called or "",
             figures=row.figures,
             contents=tuple(shown.get(row.id, ())),
         )
         for row in rows
     }
+
+
+@dataclass(slots=True)
+class _Earlier:
+    """What left for one key in one other run of the same cycle."""
+
+    run: int
+    is_whole: bool = True
+    targets: set[tuple[TargetKind, str, str]] = field(default_factory=set)
+
+
+@dataclass(frozen=True, slots=True)
+class TakenElsewhere:
+    """What left, or may have left, in other regular runs of the same job and cycle.
+
+    Attributes:
+        by_key: The key as `same` spells it → what left for it, run by run.
+    """
+
+    by_key: Mapping[str, tuple[_Earlier, ...]] = field(default_factory=dict)
+
+    def of(self, package: PackageRecord, part: HandOverRecord) -> int | None:
+        """The run in which a hand-over of a package left, or may have; None where it did not.
+
+        Where everything of a package left, its key has what it is to get, whatever its addresses are now. Where only
+        a part of it left, that part alone is taken.
+        """
+        for earlier in self.by_key.get(same(package.key), ()):
+            if earlier.is_whole or _place(part.target) in earlier.targets:
+                return earlier.run
+        return None
+
+
+def _place(target: Target) -> tuple[TargetKind, str, str]:
+    return target.kind, same(target.name), target.place
+
+
+def taken_elsewhere(work: Connection, run: RunRecord) -> TakenElsewhere:
+    """What left in other regular runs of the same job and cycle; drafts count when somebody says they were sent."""
+    query = (
+        select(
+            _packages.same_key,
+            _packages.id,
+            _packages.run_id,
+            *(_parts.target_kind, _parts.target, _parts.place, _parts.state, _parts.kind),
+        )
+        .join(schema.packages, _packages.id == _parts.package_id)
+        .join(schema.runs, _runs.id == _packages.run_id)
+        .where(_runs.job == run.job, _runs.cycle == run.cycle, _runs.id != run.id, _runs.purpose == Purpose.REGULAR)
+        .where(_parts.purpose == Purpose.REGULAR, _parts.state != HandOverState.CLOSED)
+        .order_by(_packages.id.desc())
+    )
+    found: dict[tuple[str, int], _Earlier] = {}
+    for key, package, number, kind, name, place, state, what in work.execute(query):
+        earlier = found.setdefault((key, package), _Earlier(number))
+        is_draft = what == HandOverKind.DRAFT and state == HandOverState.DRAFTED
+        if state in TAKEN and not is_draft:
+            earlier.targets.add(_place(Target(TargetKind(kind), name, place)))
+        else:
+            earlier.is_whole = False
+    by_key: dict[str, list[_Earlier]] = {}
+    for (key, _), earlier in found.items():
+        if earlier.targets:
+            by_key.setdefault(key, []).append(earlier)
+    return TakenElsewhere({key: tuple(runs) for key, runs in by_key.items()})

@@ -3,48 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
-from enum import StrEnum
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
-
-class State(StrEnum):
-    """Where a package stands."""
-
-    READY = "ready"
-    HELD = "held"
-    SKIPPED = "skipped"
-    SENT = "sent"
-    FAILED = "failed"
-    UNSURE = "unsure"
-
-
-class HandOver(StrEnum):
-    """Where one delivery (one message to one envelope address) stands.
-
-    `HANDING` is written before the body of a message is offered to a server and replaced by its answer: one that is
-    found later without an answer is in doubt.
-    """
-
-    WAITING = "waiting"
-    HANDING = "handing"
-    SENT = "sent"
-    LATER = "later"  # refused for now (4xx): tried again by the next send
-    REFUSED = "refused"  # refused for good (5xx)
-    UNSURE = "unsure"
-
-    @property
-    def is_open(self) -> bool:
-        """Whether the next send hands it over."""
-        return self in (HandOver.WAITING, HandOver.LATER)
-
-
-class RunState(StrEnum):
-    """Where a run stands."""
-
-    PREPARING = "preparing"
-    PREPARED = "prepared"
-    BROKEN = "broken off"
+from gonnet.jobs.targets import Target, TargetKind
+from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State, is_in_doubt
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,26 +30,68 @@ class DocumentRecord:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class DeliveryRecord:
-    """One message to one envelope address.
+class HandOverRecord:
+    """One thing that leaves for one target: a message to an address, a file into a folder, a draft, a print.
 
     Attributes:
+        kind: What it is.
+        target: Where it goes.
+        way: What the job calls this way to deliver; empty for one that no way of a job asks for.
+        message_id: The message that it carries; empty for a file.
+        purpose: Why it leaves.
+        existing: What becomes of a file that is there already.
+        sha256: Of the file; empty for a message, which is composed when its turn comes.
         id: Its number in the ledger; 0 before it is written.
-        address: The envelope address.
         state: Where it stands.
+        refused: What the server refused of it (`sender`, `recipient`, `size`, `content` …), where it did.
         code: The server's last reply code, or None.
-        reply: The server's last reply.
+        reply: What came of it, in words.
+        put_at: Where a file was put; with a number where there was another file.
         at: When it came to this state.
         attempts: How often it was tried.
     """
 
-    address: str
+    kind: HandOverKind
+    target: Target
+    way: str = ""
+    message_id: str = ""
+    purpose: Purpose = Purpose.REGULAR
+    existing: str = ""
+    sha256: str = ""
     id: int = 0
-    state: HandOver = HandOver.WAITING
+    state: HandOverState = HandOverState.WAITING
+    refused: str = ""
     code: int | None = None
     reply: str = ""
+    put_at: str = ""
     at: dt.datetime | None = None
     attempts: int = 0
+
+    @classmethod
+    def of_message(cls, message_id: str, address: str, purpose: Purpose = Purpose.REGULAR) -> HandOverRecord:
+        """A message to one envelope address."""
+        target = Target(TargetKind.ADDRESS, address)
+        return cls(kind=HandOverKind.MESSAGE, target=target, message_id=message_id, purpose=purpose)
+
+    @property
+    def is_in_doubt(self) -> bool:
+        """Whether it may have left or not."""
+        return is_in_doubt(self.target.kind, self.state)
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the next send tries it; what can be repeated was cut off without a doubt."""
+        return self.state.is_open or (self.state is HandOverState.BEGUN and self.target.kind.is_repeatable)
+
+    @property
+    def answer(self) -> str:
+        """What the server, the folder or the printer answered, with the code."""
+        what = f"{self.refused} refused: " if self.refused else ""
+        return f"{what}{self.code or ''} {self.reply}".strip() if self.reply or self.code else ""
+
+    def __str__(self) -> str:
+        """Where it went, for people."""
+        return str(self.target if not self.put_at else replace(self.target, place=self.put_at))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -110,44 +115,15 @@ class MessageRecord:
     files: tuple[str, ...]
     server: str
     sha256: str
-    deliveries: tuple[DeliveryRecord, ...]
     id: int = 0
-
-
-MAILBOX, PRINTER = "imap:", "printer:"
-"""Before the name of a mailbox or a printer, where a folder has its name alone."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FilingRecord:
-    """A file of a package that is put somewhere.
-
-    Attributes:
-        way: What the job calls this way to deliver.
-        root: The folder, as the workspace calls it; `imap:` and a mailbox; `printer:` and a printer.
-        place: Where below it, with `/`.
-        existing: What becomes of a file that is there already.
-        sha256: Of the file.
-        state: Where it stands.
-        put_at: Where it was put; with a number where there was another file.
-        reply: What came of it, in words.
-    """
-
-    way: str
-    root: str
-    place: str
-    existing: str
-    sha256: str
-    id: int = 0
-    state: HandOver = HandOver.WAITING
-    put_at: str = ""
-    reply: str = ""
-    at: dt.datetime | None = None
 
     @property
-    def is_printed(self) -> bool:
-        """Whether it goes to a printer: what must not happen twice."""
-        return self.root.startswith(PRINTER)
+    def everybody(self) -> tuple[str, ...]:
+        """Every envelope address once, without regard to case; To first."""
+        found: dict[str, str] = {}
+        for address in (*self.to, *self.cc, *self.bcc):
+            found.setdefault(address.casefold(), address)
+        return tuple(found.values())
 
 
 StepRecord = tuple[str, bool | None, tuple[str, ...], tuple[str, ...]]
@@ -162,6 +138,7 @@ class PackageRecord:
         figures: Figure → text, in the order of the job.
         odd: What a reviewer should see.
         seal: SHA-256 over all that leaves with it; empty unless it was ready.
+        hand_overs: Everything of it that leaves or left for its recipient, in order; trials are not among them.
         keys: The keys that a bundle brings together, in order; empty for the package of one key.
         prepared_as: Its state when the run was prepared.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
@@ -177,9 +154,9 @@ class PackageRecord:
     seal: str
     documents: tuple[DocumentRecord, ...]
     messages: tuple[MessageRecord, ...]
+    hand_overs: tuple[HandOverRecord, ...] = ()
     keys: tuple[str, ...] = ()
     steps: tuple[StepRecord, ...] = ()
-    filings: tuple[FilingRecord, ...] = ()
     prepared_as: State | None = None
     id: int = 0
 
@@ -188,14 +165,39 @@ class PackageRecord:
         """The addresses its messages are written to, in order."""
         return tuple(dict.fromkeys(address for message in self.messages for address in message.to))
 
-    def deliveries(self) -> Iterator[DeliveryRecord]:
-        """Its deliveries, in order."""
-        for message in self.messages:
-            yield from message.deliveries
+    def of_kind(self, *kinds: HandOverKind) -> tuple[HandOverRecord, ...]:
+        """Its hand-overs of some kinds, in order."""
+        return tuple(part for part in self.hand_overs if part.kind in kinds)
 
-    def hand_overs(self) -> set[HandOver]:
-        """Where its deliveries and its files stand."""
-        return {part.state for part in self.deliveries()} | {part.state for part in self.filings}
+    @property
+    def mailed(self) -> tuple[HandOverRecord, ...]:
+        """Its messages to addresses, one for each address."""
+        return self.of_kind(HandOverKind.MESSAGE)
+
+    @property
+    def placed(self) -> tuple[HandOverRecord, ...]:
+        """What of it is put somewhere: files, drafts, prints."""
+        return self.of_kind(HandOverKind.FILE, HandOverKind.DRAFT, HandOverKind.PRINT)
+
+    @property
+    def waiting(self) -> tuple[HandOverRecord, ...]:
+        """What the next send tries of it; nothing where it is held or skipped."""
+        if self.state not in (State.READY, State.FAILED, State.UNSURE):
+            return ()
+        return tuple(part for part in self.hand_overs if part.is_open)
+
+    @property
+    def states(self) -> frozenset[HandOverState]:
+        """Where its hand-overs stand."""
+        return frozenset(part.state for part in self.hand_overs)
+
+    @property
+    def came_to(self) -> str:
+        """Its state; of what was sent how: `sent`, `printed`, `filed` or `drafted`."""
+        if self.state is not State.SENT:
+            return str(self.state)
+        ways = (HandOverState.SENT, HandOverState.PRINTED, HandOverState.FILED, HandOverState.DRAFTED)
+        return str(next((state for state in ways if state in self.states), self.state))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -209,7 +211,11 @@ class RunRecord:
         period: What it is for: its periods, or its date where it has none.
         account: Rows and control totals, as `checks.Account` gives them, in plain values.
         findings: Weight and text of what was found.
+        cycle: What makes two regular sends of a job the same.
+        purpose: Why it was made.
+        only: The keys to which it was limited; empty for all.
         counts: State of packages → how many.
+        handed: State of hand-overs that are done → how many; trials and summaries do not count.
         reviewed: When it was last reviewed, or None.
     """
 
@@ -224,20 +230,9 @@ class RunRecord:
     period: str
     account: Mapping[str, object]
     findings: tuple[tuple[str, str], ...]
+    cycle: str = ""
+    purpose: Purpose = Purpose.REGULAR
+    only: tuple[str, ...] = ()
     counts: Mapping[State, int] = field(default_factory=dict)
+    handed: Mapping[HandOverState, int] = field(default_factory=dict)
     reviewed: dt.datetime | None = None
-
-
-def package_state(deliveries: list[HandOver]) -> State | None:
-    """The state that a package's deliveries give it; None while none was tried.
-
-    One in doubt makes the package unsure, one refused makes it failed; it is sent when all are.
-    """
-    states = set(deliveries)
-    if states & {HandOver.UNSURE, HandOver.HANDING}:
-        return State.UNSURE
-    if states & {HandOver.REFUSED, HandOver.LATER}:
-        return State.FAILED
-    if states == {HandOver.SENT}:
-        return State.SENT
-    return State.READY if HandOver.SENT in states else None

@@ -1,14 +1,22 @@
-"""The ledger's tables."""
+"""The ledger's tables. A change of them needs a revision in `migrations/`, and a new `VERSION`."""
 
 from __future__ import annotations
 
 from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
-VERSION = 4
+VERSION = 5
 
 metadata = MetaData()
 
-about = Table("about", metadata, Column("version", Integer, nullable=False))
+about = Table(
+    "about",
+    metadata,
+    Column("version", Integer, nullable=False),
+    Column("written_by", String, nullable=False),
+    Column("identity", String(32), nullable=False),
+    Column("home", Text, nullable=False),
+    Column("sends", Integer, nullable=False, default=0),
+)
 
 runs = Table(
     "runs",
@@ -23,9 +31,13 @@ runs = Table(
     Column("seconds", Integer, nullable=False, default=0),
     Column("parameters", JSON, nullable=False),
     Column("period", String, nullable=False),
+    Column("cycle", Text, nullable=False),
+    Column("purpose", String, nullable=False, default="regular"),
+    Column("only", Text, nullable=False, default="[]"),
     Column("account", JSON, nullable=False),
     Column("findings", JSON, nullable=False),
     Column("reviewed", String),
+    Index("runs_by_job", "job", "cycle"),
 )
 
 packages = Table(
@@ -34,6 +46,7 @@ packages = Table(
     Column("id", Integer, primary_key=True),
     Column("run_id", ForeignKey("runs.id"), nullable=False),
     Column("key", Text, nullable=False),
+    Column("same_key", Text, nullable=False),
     Column("name", Text, nullable=False),
     Column("state", String, nullable=False),
     Column("prepared_as", String, nullable=False),
@@ -79,34 +92,32 @@ messages = Table(
     Column("sha256", String(64), nullable=False),
 )
 
-deliveries = Table(
-    "deliveries",
+hand_overs = Table(
+    "hand_overs",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("message_id", ForeignKey("messages.id"), nullable=False, index=True),
-    Column("address", Text, nullable=False),
+    Column("run_id", ForeignKey("runs.id"), nullable=False),
+    Column("package_id", ForeignKey("packages.id"), index=True),
+    Column("message_id", ForeignKey("messages.id"), index=True),
+    Column("purpose", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("way", String, nullable=False, default=""),
+    Column("target_kind", String, nullable=False),
+    Column("target", Text, nullable=False),
+    Column("place", Text, nullable=False, default=""),
+    Column("existing", String, nullable=False, default=""),
+    Column("sha256", String(64), nullable=False, default=""),
     Column("state", String, nullable=False),
+    Column("refused", String, nullable=False, default=""),
     Column("code", Integer),
     Column("reply", Text, nullable=False, default=""),
-    Column("at", String),
-    Column("attempts", Integer, nullable=False, default=0),
-)
-
-filings = Table(
-    "filings",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("package_id", ForeignKey("packages.id"), nullable=False, index=True),
-    Column("way", String, nullable=False),
-    Column("root", String, nullable=False),
-    Column("place", Text, nullable=False),
-    Column("existing", String, nullable=False),
-    Column("sha256", String(64), nullable=False),
-    Column("state", String, nullable=False),
     Column("put_at", Text, nullable=False, default=""),
-    Column("reply", Text, nullable=False, default=""),
     Column("at", String),
-    Index("filings_by_place", "root", "put_at"),
+    Column("day", String(10)),
+    Column("attempts", Integer, nullable=False, default=0),
+    Index("hand_overs_by_run", "run_id", "target_kind", "state"),
+    Index("hand_overs_by_day", "day", "target_kind", "state"),
+    Index("hand_overs_by_place", "target", "put_at"),
 )
 
 write_backs = Table(
@@ -114,18 +125,6 @@ write_backs = Table(
     metadata,
     Column("package_id", ForeignKey("packages.id"), primary_key=True),
     Column("state", String, nullable=False),
-    Column("at", String, nullable=False),
-)
-
-trials = Table(
-    "trials",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("message_id", ForeignKey("messages.id"), nullable=False, index=True),
-    Column("address", Text, nullable=False),
-    Column("state", String, nullable=False),
-    Column("code", Integer),
-    Column("reply", Text, nullable=False),
     Column("at", String, nullable=False),
 )
 

@@ -5,56 +5,62 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import Connection, Dialect, Executable, bindparam, insert, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Dialect, Executable, bindparam, insert, or_, select, update
 from sqlalchemy.engine.interfaces import DBAPICursor
 from sqlalchemy.exc import DBAPIError
 
 from gonnet.ledger import schema
-from gonnet.ledger.records import HandOver
+from gonnet.ledger.states import HandOverState, State, origins
 
-_delivery, _message, _package = schema.deliveries.c, schema.messages.c, schema.packages.c
-_filing = schema.filings.c
+_message, _package, _part = schema.messages.c, schema.packages.c, schema.hand_overs.c
 
 ADD_PACKAGE = insert(schema.packages).returning(_package.id, sort_by_parameter_order=True)
 ADD_DOCUMENT = insert(schema.documents)
 ADD_MESSAGE = insert(schema.messages).returning(_message.id, sort_by_parameter_order=True)
-ADD_DELIVERY = insert(schema.deliveries)
-ADD_FILING = insert(schema.filings)
+ADD_HAND_OVER = insert(schema.hand_overs)
 NOTE = insert(schema.events)
 NOTE_ONE = insert(schema.events).values(
     run_id=bindparam("run"), package_id=bindparam("package"), at=bindparam("now"), what=bindparam("said")
 )
 
-HAND_OVER = (
-    update(schema.deliveries)
-    .where(
-        _delivery.id == bindparam("delivery"),
-        or_(_delivery.state == HandOver.WAITING, _delivery.state == HandOver.LATER),
+
+def _may_become(state: HandOverState) -> ColumnElement[bool]:
+    return or_(*(_part.state == before for before in origins(state)))
+
+
+BEGIN = (
+    update(schema.hand_overs)
+    .where(_part.id == bindparam("part"), _may_become(HandOverState.BEGUN))
+    .values(state=HandOverState.BEGUN, at=bindparam("now"), day=bindparam("today"), attempts=_part.attempts + 1)
+)
+BEGIN_AGAIN = (  # of what was cut off and can be repeated
+    update(schema.hand_overs)
+    .where(_part.id == bindparam("part"), _part.state == HandOverState.BEGUN)
+    .values(at=bindparam("now"), day=bindparam("today"), attempts=_part.attempts + 1)
+)
+ANSWERED = {
+    state: update(schema.hand_overs)
+    .where(_part.id == bindparam("part"), _may_become(state))
+    .values(
+        state=state,
+        refused=bindparam("of"),
+        code=bindparam("answer"),
+        reply=bindparam("said"),
+        put_at=bindparam("put"),
+        at=bindparam("now"),
     )
-    .values(state=HandOver.HANDING, at=bindparam("now"), attempts=_delivery.attempts + 1)
+    for state in HandOverState
+    if origins(state)
+}
+PARTS_OF = (
+    select(_part.id, _part.target_kind, _part.target, _part.place, _part.state, _part.refused, _part.code, _part.reply)
+    .where(_part.package_id == bindparam("package"), _part.purpose != "trial")
+    .order_by(_part.id)
 )
-ANSWERED = (
-    update(schema.deliveries)
-    .where(_delivery.id == bindparam("delivery"))
-    .values(state=bindparam("answered"), code=bindparam("answer"), reply=bindparam("said"), at=bindparam("now"))
-)
-DELIVERIES_OF = (
-    select(_delivery.id, _delivery.state, _delivery.address, _delivery.reply)
-    .join(schema.messages, _message.id == _delivery.message_id)
-    .where(_message.package_id == bindparam("package"))
-)
-BEGIN_FILING = (
-    update(schema.filings)
-    .where(_filing.id == bindparam("filing"), or_(_filing.state == HandOver.WAITING, _filing.state == HandOver.LATER))
-    .values(state=HandOver.HANDING, at=bindparam("now"))
-)
-FILED = (
-    update(schema.filings)
-    .where(_filing.id == bindparam("filing"))
-    .values(state=bindparam("answered"), put_at=bindparam("where"), reply=bindparam("said"), at=bindparam("now"))
-)
-FILINGS_OF = select(_filing.id, _filing.state, _filing.root, _filing.place, _filing.reply).where(
-    _filing.package_id == bindparam("package")
+DOUBTED = (
+    update(schema.packages)
+    .where(_package.id == bindparam("package"))
+    .values(state=State.UNSURE, reason=bindparam("why"))
 )
 SETTLE = (
     update(schema.packages)

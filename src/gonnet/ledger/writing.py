@@ -10,7 +10,9 @@ from sqlalchemy import Connection, Engine, Insert, update
 
 from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import told
-from gonnet.ledger.records import DocumentRecord, FilingRecord, HandOver, MessageRecord, PackageRecord, RunState
+from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
+from gonnet.ledger.same import same
+from gonnet.ledger.states import RunState
 
 
 class RunWriter:
@@ -33,10 +35,8 @@ class RunWriter:
             documents = [document_row(number, part) for number, package in numbered for part in package.documents]
             if documents:
                 work.execute(statements.ADD_DOCUMENT, documents)
-            add_messages(work, [(number, message) for number, package in numbered for message in package.messages])
-            filings = [filing_row(number, part) for number, package in numbered for part in package.filings]
-            if filings:
-                work.execute(statements.ADD_FILING, filings)
+            for number, package in numbered:
+                add_leaving(work, self.id, number, package.messages, package.hand_overs)
             at = self._now()
             work.execute(
                 statements.NOTE,
@@ -47,9 +47,10 @@ class RunWriter:
             )
 
     def _package(self, package: PackageRecord) -> dict[str, Any]:
-        same = ("key", "name", "state", "reason", "rows", "seal")
-        return {name: getattr(package, name) for name in same} | {
+        alike = ("key", "name", "state", "reason", "rows", "seal")
+        return {name: getattr(package, name) for name in alike} | {
             "run_id": self.id,
+            "same_key": same(package.key),
             "prepared_as": package.state,
             "figures": dict(package.figures),
             "odd": list(package.odd),
@@ -88,36 +89,46 @@ def _numbers(work: Connection, statement: Insert, rows: Sequence[Mapping[str, An
     return [int(number) for (number,) in work.execute(statement, list(rows))]
 
 
-def add_messages(work: Connection, messages: Sequence[tuple[int, MessageRecord]]) -> None:
-    """Write messages with their deliveries, which wait; each with the number of its package."""
-    if not messages:
-        return
-    ids = _numbers(work, statements.ADD_MESSAGE, [_message(number, part) for number, part in messages])
-    deliveries = [
-        {"message_id": at, "address": delivery.address, "state": HandOver.WAITING}
-        for at, (_, message) in zip(ids, messages, strict=True)
-        for delivery in message.deliveries
-    ]
-    if deliveries:
-        work.execute(statements.ADD_DELIVERY, deliveries)
+def add_leaving(
+    work: Connection,
+    run_id: int,
+    package_id: int,
+    messages: Sequence[MessageRecord],
+    hand_overs: Sequence[HandOverRecord],
+) -> None:
+    """Write messages of a package, and hand-overs, which carry them or messages that it has already."""
+    rows = [_message(package_id, message) for message in messages]
+    numbers = _numbers(work, statements.ADD_MESSAGE, rows) if rows else []
+    known = {message.message_id: number for message, number in zip(messages, numbers, strict=True)}
+    if hand_overs:
+        found = [hand_over_row(run_id, package_id, known.get(part.message_id), part) for part in hand_overs]
+        work.execute(statements.ADD_HAND_OVER, found)
 
 
 def document_row(package: int, part: DocumentRecord) -> dict[str, Any]:
     """A file of a package as the ledger's table has it."""
-    same = ("name", "report", "format", "sha256", "bytes", "pages", "rows", "content")
-    return {name: getattr(part, name) for name in same} | {"package_id": package}
+    alike = ("name", "report", "format", "sha256", "bytes", "pages", "rows", "content")
+    return {name: getattr(part, name) for name in alike} | {"package_id": package}
 
 
-def filing_row(package: int, part: FilingRecord) -> dict[str, Any]:
-    """A file that is put somewhere, as the ledger keeps it."""
-    same = ("way", "root", "place", "existing", "sha256", "state")
-    return {name: getattr(part, name) for name in same} | {"package_id": package}
+def hand_over_row(run_id: int, package_id: int | None, message: int | None, part: HandOverRecord) -> dict[str, Any]:
+    """A hand-over as the ledger's table has it; `message` is the number of the message that it carries."""
+    alike = ("purpose", "kind", "way", "existing", "sha256", "state", "refused", "code", "reply", "put_at")
+    target = part.target
+    return {name: getattr(part, name) for name in alike} | {
+        "run_id": run_id,
+        "package_id": package_id,
+        "message_id": message,
+        "target_kind": target.kind,
+        "target": target.name,
+        "place": target.place,
+    }
 
 
 def _message(package: int, message: MessageRecord) -> dict[str, Any]:
-    same = {name: getattr(message, name) for name in ("message_id", "called", "subject", "sender", "server", "sha256")}
+    plain = {name: getattr(message, name) for name in ("message_id", "called", "subject", "sender", "server", "sha256")}
     lists = {name: list(getattr(message, name)) for name in ("to", "cc", "bcc", "files")}
-    return {"package_id": package, **same, **lists}
+    return {"package_id": package, **plain, **lists}
 
 
 def _what(package: PackageRecord) -> str:

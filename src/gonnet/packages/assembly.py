@@ -13,11 +13,12 @@ from gonnet.jobs.contents import DocumentSpec
 from gonnet.jobs.models import Job
 from gonnet.jobs.people import Bundle
 from gonnet.jobs.secrets import Secrets, is_reference
+from gonnet.jobs.targets import TargetKind
 from gonnet.jobs.values import CsvForm, Joint
 from gonnet.jobs.workspace import FolderRoot
-from gonnet.packages.filing import FilingPlan, path_of
 from gonnet.packages.names import Names, safe_name
 from gonnet.packages.parcels import Parcel, require_zip_lock
+from gonnet.packages.places import PlacePlan, path_of
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 from gonnet.packages.protection import Lock, require
 from gonnet.recipients import Addressed
@@ -40,7 +41,7 @@ class Known:
         called: Key → how it is called.
         past: Package → what its texts may say of what it was last sent.
         secrets: What passwords are resolved with.
-        roots: Way of the job, by number → the folder that it puts files into.
+        roots: Way of the job, by number → the folder, mailbox or printer that it puts files into.
     """
 
     readings: Mapping[str, Reading]
@@ -49,7 +50,7 @@ class Known:
     called: Mapping[str, str]
     past: Mapping[str, Mapping[str, object]]
     secrets: Secrets
-    roots: Mapping[int, tuple[str, FolderRoot]] = field(default_factory=dict)
+    roots: Mapping[int, tuple[tuple[TargetKind, str], FolderRoot]] = field(default_factory=dict)
 
 
 def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Known) -> Iterator[PackagePlan]:
@@ -72,14 +73,14 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             slices = (SlicePlan(addressed.key, names),)
         documents: tuple[DocumentPlan, ...] = ()
         parcel = None
-        filings: tuple[FilingPlan, ...] = ()
+        places: tuple[PlacePlan, ...] = ()
         if decision.drawn:
             maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
             try:
                 documents = tuple(maker.documents(slices))
                 parcel = maker.parcel(documents)
-                filings = tuple(maker.filings(decision.effects.ways))
-                names = {**names, "links": maker.links(documents, filings)}
+                places = tuple(maker.places(decision.effects.ways))
+                names = {**names, "links": maker.links(documents, places)}
             except DataError as error:  # one bad line fails alone
                 documents = ()
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
@@ -92,7 +93,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             slices=slices,
             locale=locale,
             parcel=parcel,
-            filings=filings,
+            places=places,
             enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
         )
 
@@ -170,25 +171,25 @@ class _Maker:
             password = self._secret(password, ("package", "zip", "password"))
         return Parcel(name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit)
 
-    def filings(self, ways: Sequence[int]) -> Iterator[FilingPlan]:
+    def places(self, ways: Sequence[int]) -> Iterator[PlacePlan]:
         """Where the files are put."""
         whole = SlicePlan(self._key, self._names)
         for at in ways:
             way = self._job.file.deliver[at]
             if way.printing is not None:
-                yield FilingPlan(way.called, self._known.roots[at][0], "", "", what="pages")
+                yield PlacePlan(way.called, *self._known.roots[at][0], "", "", what="pages")
             elif way.puts is not None:
-                name, root = self._known.roots[at]
+                (kind, name), root = self._known.roots[at]
                 place = ("deliver", at, way.kind, "path")
                 path = path_of(way.puts.path, partial(self._filled, place=place, part=whole))
                 link = root.link or "" if way.folder is not None else ""
                 what: Literal["files", "messages"] = "files" if way.folder is not None else "messages"
-                yield FilingPlan(way.called, name, path, way.puts.existing, link, what)
+                yield PlacePlan(way.called, kind, name, path, way.puts.existing, link, what)
 
     @staticmethod
-    def links(documents: Sequence[DocumentPlan], filings: Sequence[FilingPlan]) -> tuple[dict[str, str], ...]:
+    def links(documents: Sequence[DocumentPlan], places: Sequence[PlacePlan]) -> tuple[dict[str, str], ...]:
         """Name and address of each document that can be seen in a folder."""
-        seen = next((filing for filing in filings if filing.link), None)
+        seen = next((place for place in places if place.link), None)
         if seen is None:
             return ()
         return tuple({"name": part.file_name, "url": seen.link_to(part.file_name)} for part in documents)

@@ -8,8 +8,8 @@ from typing import NamedTuple
 
 from gonnet.jobs.models import Job
 from gonnet.jobs.values import CsvForm, Format, Joint
-from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import Parcel
+from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import Lock
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated
@@ -98,7 +98,7 @@ class PackagePlan:
         names: What its texts may merge.
         slices: The keys whose rows it has, in order.
         parcel: How its files travel; None where they are not drawn.
-        filings: Where its files are put.
+        places: Where its files are put.
         locale: The language and territory of its documents.
         if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
         last: SHA-256 of what each document that was last sent showed.
@@ -113,7 +113,7 @@ class PackagePlan:
     locale: str
     enclosures: tuple[str, ...] = ()
     parcel: Parcel | None = None
-    filings: tuple[FilingPlan, ...] = ()
+    places: tuple[PlacePlan, ...] = ()
     if_unchanged: Decision | None = None
     last: tuple[str, ...] = ()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 from contextlib import closing
 
@@ -9,6 +10,7 @@ from gonnet.findings import Weight
 from gonnet.jobs import Job
 from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
+from gonnet.ledger.same import same
 from gonnet.packages import PackagePlan
 from gonnet.pipeline import commands
 from gonnet.pipeline.making import batches
@@ -87,7 +89,21 @@ def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:
         "as_of": request.as_of.isoformat(),
         "parameters": found.values.recorded(),
         "period": _period(job, found) or request.as_of.isoformat(),
+        "cycle": _cycle(job, found, request),
+        "purpose": request.purpose,
+        "only": json.dumps(request.only),
     }
+
+
+def _cycle(job: Job, found: Survey, request: Request) -> str:
+    """What makes two regular sends of a job the same; names and spelling do not count.
+
+    These are its periods; where it has none, the values of its parameters; where it has none of these, the date.
+    """
+    recorded = found.values.recorded()
+    spans = [recorded[name] for name, parameter in job.file.parameters.items() if parameter.kind in SPANS]
+    values = spans or list(recorded.values())
+    return same(", ".join(sorted(values))) if values else request.as_of.isoformat()
 
 
 def _period(job: Job, found: Survey) -> str:
@@ -114,7 +130,7 @@ def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
         seal=made.seal if made else "",
         documents=made.documents if made else (),
         messages=made.messages if made else (),
-        filings=made.filings if made else (),
+        hand_overs=made.hand_overs if made else (),
         keys=tuple(part.key for part in plan.slices) if plan.is_bundle else (),
         steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -22,6 +21,7 @@ from gonnet.pipeline.making.processes import Inline
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
+from gonnet.scratch import scratch
 from gonnet.wording.languages import called
 
 _SCALE = 96 / 72  # pixels to the point
@@ -66,10 +66,10 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
     """
     senders = senders_of(job, tools)
     found = survey(job, tools, request)
-    with closing(found.engine), tempfile.TemporaryDirectory(prefix="gonnet-") as scratch:
+    with closing(found.engine), scratch(tools.work_folder) as folder:
         chosen = {plan.key: "" for plan in found.plans[:first]} if first or request.only else telling(found.plans)
         plans = tuple(plan for plan in found.plans if plan.key in chosen)
-        aside = replace(tools, store=Store(Path(scratch)), executor=lambda _packages: Inline())
+        aside = replace(tools, store=Store(folder), executor=lambda _packages: Inline())
         made = batches.make(job, aside, replace(found, plans=plans), senders, lambda _done, _total: None)
         try:
             into.mkdir(parents=True, exist_ok=True)

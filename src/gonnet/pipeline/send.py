@@ -1,110 +1,190 @@
-"""Handing over what was reviewed: at most once, and never silently not at all."""
+"""The story of a send: doubt → choose → ask → hand over → write back → tell → attention.
+
+At most once, and never silently not at all. Whoever sends gives `ask` and `tell`: a person at a terminal, a calendar, a
+test.
+"""
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 
-from gonnet.errors import RunError
+from gonnet.errors import RunError, UnreachableError
 from gonnet.ledger import PackageRecord, RunRecord, State
-from gonnet.ledger.records import RunState
-from gonnet.pipeline.sending import gate
-from gonnet.pipeline.sending.composing import waiting_in
-from gonnet.pipeline.sending.filing import to_file
-from gonnet.pipeline.sending.handing_over import SendReport, Told, hand_over_all
+from gonnet.pipeline.attention import chosen_want_attention
+from gonnet.pipeline.sending.choosing import Choice, choose
+from gonnet.pipeline.sending.gate import Gate, Leaving
+from gonnet.pipeline.sending.handing_over import SendReport, Tell, hand_over_all, servers_of
+from gonnet.pipeline.sending.summary import send_summary
+from gonnet.pipeline.sending.writing_back import write_back
 from gonnet.pipeline.tools import Tools
 
 
-def doubt_interrupted(run: RunRecord, tools: Tools) -> int:
-    """Call unsure what a send left without an answer that was killed; returns how many deliveries that are.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wish:
+    """What somebody wants of a send.
 
-    Raises:
-        RunError: another process is sending the run.
+    Attributes:
+        only: The keys to which it is limited; empty for all.
+        again: Whether what left in other runs of the same cycle may leave again.
+        from_copy: Whether to send from a copy of a workspace, or a restored one, which may not know what was sent.
     """
-    with tools.ledger.alone(run.id):
-        return tools.ledger.deliveries.doubt_open(run.id)
+
+    only: tuple[str, ...] = ()
+    again: bool = False
+    from_copy: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Leaving:
-    """What a send would hand over.
+class Sent:
+    """What came of a send.
 
     Attributes:
-        packages: Ready ones, and what was refused only for now.
-        earlier: Key → run, of those that are left out since they were sent in another run for the same period.
+        run: The run, as it is afterwards.
+        choice: What was to leave.
+        report: What was handed over; None where nothing was to leave, or nobody agreed.
+        is_agreed: Whether whoever was asked agreed.
+        troubles: What went wrong beside the sending.
+        wants_attention: Whether something of what was chosen wants a person.
     """
 
-    packages: tuple[PackageRecord, ...]
-    earlier: Mapping[str, int]
+    run: RunRecord
+    choice: Choice
+    report: SendReport | None = None
+    is_agreed: bool = True
+    troubles: tuple[str, ...] = field(default=())
+    wants_attention: bool = False
+
+    @property
+    def states(self) -> dict[State, int]:
+        """State → number of packages that were tried and came to it."""
+        return self.report.states if self.report is not None else {}
+
+    @property
+    def interrupted(self) -> UnreachableError | None:
+        """The server that went away before the last package, or None."""
+        return self.report.interrupted if self.report is not None else None
 
 
-def leaving(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False) -> Leaving:
-    """What a send would hand over of a run; with `again`, what was sent for the same period too.
-
-    Raises:
-        RunError: the run was not prepared to its end, or delivers nothing.
-    """
-    packages = tools.ledger.packages(run.id, only)
-    require_sendable(run, packages)
-    waiting = tuple(package for package in packages if any(waiting_in(package)) or any(to_file(package)))
-    earlier = {} if again else gate.sent_before(run, waiting, tools)
-    return Leaving(packages=tuple(package for package in waiting if package.key not in earlier), earlier=earlier)
-
-
-def require_sendable(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
-    """See that a run can be handed over.
-
-    Raises:
-        RunError: it was not prepared to its end, or delivers nothing.
-    """
-    if run.state is not RunState.PREPARED:
-        raise RunError(f"run {run.id} was not prepared to its end", fix=f"Run `gonnet prepare {run.job}` again")
-    if not any(package.messages or package.filings for package in packages):
-        raise RunError(
-            f"the job '{run.job}' of run {run.id} delivers nothing",
-            fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",
-        )
+Ask = Callable[[RunRecord, Choice], bool]
+"""Asked with the run and what is about to leave, whether it may."""
 
 
 def send(
     run: RunRecord,
     tools: Tools,
-    only: Sequence[str] = (),
-    told: Told = lambda _package, _state: None,
-    *,
-    again: bool = False,
-) -> SendReport:
+    wish: Wish = Wish(),
+    ask: Ask = lambda _run, _choice: True,
+    tell: Tell = lambda _package, _state: None,
+) -> Sent:
     """Hand over what is ready. Run again after an interruption, it goes on with what is not sent.
 
-    Every delivery is written to the ledger before its body is offered and after the server answered. What an earlier
-    send left without an answer is called unsure and not sent again.
-
-    Once `tools.stop` is asked, what is under way is finished and no more begun.
+    Every hand-over is written to the ledger before it leaves and after it was answered. What an earlier send left
+    without an answer is called unsure and not sent again. Once `tools.stop` is asked, what is under way is finished and
+    no more begun.
 
     Raises:
-        RunError: the run cannot be sent, goes beyond the limits of the workspace, or another process is sending it.
+        RunError: the run cannot be sent, goes beyond the limits of the workspace, was changed while somebody was asked,
+            or another process is sending it; or this is a copy of a workspace, and nobody said that it may send.
         UnreachableError: a server cannot be reached; nothing was handed over.
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
-    with tools.ledger.alone(run.id):
-        tools.ledger.deliveries.doubt_open(run.id)
-        packages = _allowed(run, leaving(run, tools, only, again=again).packages, tools)
-        gate.require_within_limits(packages, tools)
-        tools.log.say("send began", run=run.id, packages=len(packages))
-        report = hand_over_all(run, packages, tools, told)
-        for pause in _pauses(packages, tools):
-            refused = [p for p in leaving(run, tools, only, again=again).packages if p.state is State.FAILED]
-            later = [package for package in refused if any(waiting_in(package))]
-            if not later or report.interrupted is not None:
-                break
-            tools.stop.sleep(pause)
-            if tools.stop.asked:
-                break
-            report = report.followed_by(hand_over_all(run, later, tools, told))
-        states = {str(state): count for state, count in report.states.items()}
-        tools.log.say("send ended", run=run.id, interrupted=report.interrupted is not None, **states)
+    run = settle_doubt(run, tools)
+    require_at_home(tools, wish)
+    choice = choose(run, tools, wish.only, again=wish.again)
+    if not choice.packages:
+        return _told(run, choice, None, tools, wish)
+    if not ask(run, choice):
+        return Sent(run=run, choice=choice, is_agreed=False)
+    report = _handed_over(run, choice, tools, wish, tell)
+    return _told(run, choice, report, tools, wish)
+
+
+def settle_doubt(run: RunRecord, tools: Tools) -> RunRecord:
+    """The run, after what a send that was killed left without an answer is called unsure.
+
+    Raises:
+        RunError: another process is sending it.
+    """
+    with tools.ledger.alone(run):
+        found = tools.ledger.hand_overs.doubt_begun(run.id)
+    return tools.ledger.run(str(run.id)) if found else run
+
+
+def require_at_home(tools: Tools, wish: Wish) -> None:
+    """See that this ledger knows what was sent.
+
+    Raises:
+        RunError: it may be a restored backup or a copy.
+    """
+    trouble = tools.ledger.home.trouble()
+    if trouble is not None and not wish.from_copy:
+        fix = "Look what was sent there first. To send from here all the same, say --from-copy; it counts from then on"
+        raise RunError(trouble, where=str(tools.ledger.place), fix=fix)
+    if trouble is not None:
+        tools.ledger.home.adopt()
+
+
+def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell: Tell) -> SendReport:
+    """Hand over what was chosen, and try again what is refused for now."""
+    counted: Counter[State] = Counter()
+
+    def count(package: PackageRecord, state: State) -> None:
+        counted[state] += 1
+        tell(package, state)
+
+    with tools.ledger.alone(run):
+        choice = _unchanged(run, choice, tools, wish)
+        leaving = [Leaving(part, package) for package in choice.packages for part in choice.parts(package)]
+        Gate(run, tools).require_open(leaving)
+        tools.ledger.home.note_send()
+        tools.log.say("send began", run=run.id, packages=len(choice.packages))
+        try:
+            report = hand_over_all(run, choice.packages, choice.taken, tools, count)
+            report = _tried_again(run, report, choice, tools, wish, tell)
+        except KeyboardInterrupt:  # at once, in the middle of something
+            tools.ledger.hand_overs.doubt_begun(run.id)
+            report = SendReport(states=dict(counted))
+        states = {str(state): number for state, number in report.states.items()}
+        tools.log.say("send ended", run=run.id, interrupted=not report.is_over, **states)
         return report
+
+
+def _unchanged(run: RunRecord, choice: Choice, tools: Tools, wish: Wish) -> Choice:
+    """What was chosen, seen again now that nobody else can change it.
+
+    Raises:
+        RunError: they are not what was shown any longer.
+    """
+    now = choose(run, tools, wish.only, again=wish.again)
+    if now.packages != choice.packages or now.everything != choice.everything:
+        raise RunError(f"run {run.id} was changed by somebody else meanwhile", fix="Look at it again, then send it")
+    return now
+
+
+def _tried_again(
+    run: RunRecord,
+    report: SendReport,
+    choice: Choice,
+    tools: Tools,
+    wish: Wish,
+    tell: Tell,
+) -> SendReport:
+    """New tries of what servers refused for now, after growing pauses."""
+    for pause in _pauses(choice.packages, tools):
+        if not report.is_over:
+            break
+        failed = choose(run, tools, wish.only, again=wish.again).packages
+        later = [package for package in failed if package.state is State.FAILED and servers_of(package)]
+        if not later:
+            break
+        tools.stop.sleep(pause)
+        if tools.stop.asked:
+            break
+        report = report.followed_by(hand_over_all(run, later, choice.taken, tools, tell))
+    return report
 
 
 def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
@@ -112,7 +192,7 @@ def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
 
     It ends after the number of tries that the servers are to be given, or the time.
     """
-    names = {message.server for package in packages for message, _, _ in waiting_in(package)}
+    names = {server for package in packages for server in servers_of(package)}
     servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
     tries = max((server.retries for server in servers), default=0)
     first = max((server.pause for server in servers), default=0)
@@ -124,13 +204,13 @@ def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
         yield pause
 
 
-def _allowed(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) -> list[PackageRecord]:
-    """The packages that may leave; one with an address that the workspace does not allow is held."""
-    found = []
-    for package in packages:
-        addresses = [part.address for part in package.deliveries()]
-        if strangers := gate.strangers(addresses, tools.workspace.file.limits):
-            tools.ledger.deliveries.hold(run.id, package.id, gate.told_of_strangers(strangers))
-        else:
-            found.append(package)
-    return found
+def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tools, wish: Wish) -> Sent:
+    """What became of it told to the database and the administrator who want to know, and whether it wants a person."""
+    after = tools.ledger.run(str(run.id))
+    is_over = report is not None and report.is_over and not tools.stop.asked
+    found = (write_back(after, tools), send_summary(after, tools) if is_over else None, tools.log.trouble)
+    troubles = tuple(trouble for trouble in found if trouble is not None)
+    is_ended = report is not None and (not report.is_over or tools.stop.asked)
+    open_matters = chosen_want_attention(after, tools, wish.only)
+    wanting = bool(open_matters or choice.earlier or troubles or is_ended)
+    return Sent(run=after, choice=choice, report=report, troubles=troubles, wants_attention=wanting)

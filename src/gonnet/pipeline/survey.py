@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet import data, packages, recipients, rules, split
@@ -16,11 +16,13 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, consistency, references
 from gonnet.jobs.models import Guard
 from gonnet.jobs.workspace import Limits
+from gonnet.ledger.same import same
+from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.audience import audience, descriptions, in_order
 from gonnet.pipeline.making.editions import Edition, editions, settled, untold
 from gonnet.pipeline.sending import gate
-from gonnet.pipeline.sending.filing import roots_of
+from gonnet.pipeline.sending.places import named_places
 from gonnet.pipeline.sending.writing_back import require_writable
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient, roll
@@ -39,6 +41,7 @@ class Request:
         asked: Parameter → text, as given with `--set`.
         only: Keys to which the run is limited; empty for all.
         guarded: Whether the guard of the job may hold the run.
+        purpose: Why it is made.
         sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
     """
 
@@ -46,6 +49,7 @@ class Request:
     asked: Mapping[str, str]
     only: tuple[str, ...] = ()
     guarded: bool = True
+    purpose: Purpose = Purpose.REGULAR
     sample: int | None = None
 
 
@@ -123,15 +127,16 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
         described = descriptions(job, people)
         fields = {key: person.fields for key, person in described.items()}
         fields |= {part.key: part.contacts[0].fields for part in addressed if part.contacts}
+        own = [part.key for part in addressed if part.bundle is None]
+        together = {part.key: part.keys for part in addressed if part.bundle is not None}
+        keys = list(dict.fromkeys((*own, *together, *counts)))
         context = rules.Context(
             as_of=request.as_of,
             is_working_day=working_days(tools.workspace.file.holidays),
             fields=fields,
-            past=_past(job, tools),
+            past=_past(job, tools, keys),
             columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in columns[table])),
         )
-        own = [part.key for part in addressed if part.bundle is None]
-        together = {part.key: part.keys for part in addressed if part.bundle is not None}
         keys = list(dict.fromkeys((*own, *counts)))
         evaluated = rules.evaluate(engine, job, keys, context, values.bound(), together)
         addressed = in_order(engine, job, addressed, values.bound())
@@ -153,7 +158,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
             called={key: who.name for key, who in described.items() if job.lists[who.listed][1].bundled is None},
             past={key: _told_of(past, request.as_of) for key, past in context.past.items()},
             secrets=tools.workspace.secrets,
-            roots=roots_of(job, tools),
+            roots=named_places(job, tools),
         )
         plans = tuple(_with_past(plan, context.past.get(plan.key), job) for plan in packages.assemble(parts, known))
         versions, used = settled(versions, engine, values.bound(), tools.workspace.folder)
@@ -232,10 +237,11 @@ def _alarm(job: Job, tools: Tools, now: Measured, parts: Sequence[_Part]) -> str
     return "; ".join(alarms(job.file.guard, now, last, held, ready)) or None
 
 
-def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
+def _past(job: Job, tools: Tools, keys: Iterable[str]) -> dict[str, rules.Past]:
     """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
     if not re.search(r"\b(past|earlier)\s*\.", repr(job.file)):
         return {}
+    found = tools.ledger.past(job.name)
     return {
         key: rules.Past(
             times=sent.times,
@@ -244,7 +250,8 @@ def _past(job: Job, tools: Tools) -> dict[str, rules.Past]:
             figures=sent.figures,
             contents=sent.contents,
         )
-        for key, sent in tools.ledger.past(job.name).items()
+        for key in keys
+        if (sent := found.get(same(key))) is not None
     }
 
 
@@ -257,7 +264,7 @@ def _within(decision: rules.Decision, part: recipients.Addressed, limits: Limits
     strangers = gate.strangers(addresses, limits)
     if not strangers or decision.outcome is not rules.Outcome.READY:
         return decision
-    reason = gate.told_of_strangers(strangers)
+    reason = gate.not_allowed(strangers)
     return replace(decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
 
 

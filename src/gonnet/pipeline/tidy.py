@@ -43,7 +43,7 @@ def look_round(tools: Tools) -> Tidying:
         if run.job not in days:
             days[run.job] = _days(run.job, tools)
         span = days[run.job]
-        if run.is_broken or (span is not None and now - run.prepared > dt.timedelta(days=span)):
+        if run.is_aborted or (span is not None and now - run.prepared > dt.timedelta(days=span)):
             (waiting if run.is_open else old).append(run)
     since = (now - _FRESH).timestamp()
     numbers = {run.id: run for run in old}

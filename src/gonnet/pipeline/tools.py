@@ -15,11 +15,13 @@ from gonnet.ledger import Ledger, Store
 from gonnet.pipeline.log import Log
 from gonnet.pipeline.making.processes import local_executor
 from gonnet.pipeline.stopping import Stop
+from gonnet.scratch import sweep
 
 if TYPE_CHECKING:
     from gonnet.data import Calendar
     from gonnet.reports import Look
 
+Clock = Callable[[], dt.datetime]
 Progress = Callable[[int, int], None]
 """Called with the number of packages done and the number there are."""
 
@@ -46,7 +48,7 @@ class Tools:
     workspace: Workspace
     ledger: Ledger
     store: Store
-    clock: Callable[[], dt.datetime]
+    clock: Clock
     executor: Callable[[int], Executor]
     log: Log
     stop: Stop = field(default_factory=Stop)
@@ -79,22 +81,24 @@ class Tools:
 
 
 @contextmanager
-def open_tools(workspace: Workspace, processes: int | None = None) -> Iterator[Tools]:
+def open_tools(
+    workspace: Workspace, processes: int | None = None, clock: Clock = lambda: dt.datetime.now().astimezone()
+) -> Iterator[Tools]:
     """The ordinary tools of a workspace.
 
     Args:
         workspace: The workspace.
         processes: How many processes draw; None for one per core.
+        clock: Gives the time with zone, to everything.
 
     Raises:
         StorageError: the ledger cannot be opened.
     """
-
-    def clock() -> dt.datetime:
-        return dt.datetime.now().astimezone()
-
     ledger = Ledger(workspace.kept, clock)
     try:
+        if ledger.is_writable:  # what processes that were killed left behind
+            ledger.abort_dead()
+            sweep(workspace.kept / "making")
         yield Tools(
             workspace=workspace,
             ledger=ledger,

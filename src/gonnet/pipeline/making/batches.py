@@ -24,6 +24,7 @@ from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
 from gonnet.reports.signs import signs
 from gonnet.rules import Outcome
+from gonnet.scratch import scratch
 from gonnet.split import bring_together
 from gonnet.split.keys import rows_of
 
@@ -42,15 +43,13 @@ def make(
     if sum(len(plan.slices) for plan in wanted) > _BATCH:
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
-    kit = _kept_kit(job, tools, found, senders)
-    try:
+    with scratch(tools.work_folder) as folder:
+        kit = _kept_kit(job, tools, found, senders, folder)
         with tools.executor(len(wanted)) as executor:
             made = _all_made(executor, kit, found, wanted, senders)
             for count, plan in enumerate(found.plans, 1):
                 yield _known_now(plan, next(made) if plan.documents else None)
                 progress(count, len(found.plans))
-    finally:
-        kit.unlink(missing_ok=True)
 
 
 def _known_now(plan: PackagePlan, made: Made | None) -> tuple[PackagePlan, Made | None]:
@@ -114,7 +113,7 @@ def _order(
         documents=plan.documents,
         enclosures=plan.enclosures,
         parcel=plan.parcel,
-        filings=plan.filings,
+        places=plan.places,
         sender=way,
         slices=tuple(Slice(part.key, rows[part.key], part.names, part.label) for part in plan.slices),
         names=plan.names,
@@ -126,7 +125,7 @@ def _order(
     )
 
 
-def _kept_kit(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender]) -> Path:
+def _kept_kit(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender], folder: Path) -> Path:
     kit = RunKit(
         versions={locale: _version(edition) for locale, edition in found.editions.items()},
         signs=signs(
@@ -143,9 +142,8 @@ def _kept_kit(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sende
     )
     for part in kit.enclosures.values():
         tools.store.put(part.data)
-    place = tools.work_folder / f"kit-{secrets.token_hex(8)}"
+    place = folder / "kit"
     try:
-        place.parent.mkdir(parents=True, exist_ok=True)
         place.write_bytes(pickle.dumps(kit))
     except OSError as error:
         raise StorageError(

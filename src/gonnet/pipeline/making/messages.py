@@ -10,8 +10,8 @@ from gonnet import checks, delivery, packages
 from gonnet.checks import Hit
 from gonnet.delivery import Envelope
 from gonnet.errors import DataError
-from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord
-from gonnet.ledger.records import FilingRecord
+from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
+from gonnet.ledger.states import HandOverKind
 from gonnet.packages.parcels import shared_out, travelling, zipped
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.orders import Order
@@ -43,8 +43,8 @@ class MessageWriter:
 
     def write(
         self, order: Order, documents: list[DocumentRecord]
-    ) -> tuple[list[MessageRecord], list[FilingRecord], list[Hit]]:
-        """The messages of a package and its drafts, and what in them names somebody else.
+    ) -> tuple[list[MessageRecord], list[HandOverRecord], list[Hit]]:
+        """The messages of a package, what of them leaves or becomes a draft, and what in them names somebody else.
 
         Args:
             order: The package.
@@ -64,7 +64,8 @@ class MessageWriter:
         body = max((len(message.sealed) for _, message in written), default=0)
         attached = self._attached(order, [part for part in documents if part.name not in aside], body, documents)
         messages = [one for contact, message in written for one in self._recorded(order, contact, message, attached)]
-        return messages, list(self._drafts(order, documents, messages)), hits
+        drafts = list(self._drafts(order, documents, messages))
+        return messages, [*drafts, *(part for message in messages for part in _mailed(message))], hits
 
     def _attached(
         self, order: Order, attached: list[DocumentRecord], body: int, documents: list[DocumentRecord]
@@ -180,15 +181,14 @@ class MessageWriter:
                 bcc=tuple(address.mailbox for address in contact.bcc),
                 files=tuple(attached[at].name for at in part),
                 sha256=self._kit.store.put(here.sealed),
-                deliveries=_deliveries(here.envelope, server),
             )
 
     def _drafts(
         self, order: Order, documents: Sequence[DocumentRecord], messages: Sequence[MessageRecord]
-    ) -> Iterator[FilingRecord]:
+    ) -> Iterator[HandOverRecord]:
         """The messages as files that mail programs open as unsent, with all that is attached to them."""
         store, files = self._kit.store, {document.name: document for document in documents}
-        for plan in order.filings:
+        for plan in order.places:
             if plan.what != "messages":
                 continue
             for number, message in enumerate(messages, 1):
@@ -198,18 +198,20 @@ class MessageWriter:
                 ]
                 data = delivery.draft(store.get(message.sha256), attached, message.bcc)
                 name = packages.safe_name(order.key) + (f" ({number})" if len(messages) > 1 else "")
-                yield FilingRecord(
+                yield HandOverRecord(
+                    kind=HandOverKind.DRAFT,
+                    target=plan.target(f"{name}.eml"),
                     way=plan.way,
-                    root=plan.root,
-                    place=plan.place(f"{name}.eml"),
+                    message_id=message.message_id,
                     existing=plan.existing,
                     sha256=store.put(data),
                 )
 
 
-def _deliveries(envelope: Envelope, server: str) -> tuple[DeliveryRecord, ...]:
-    """One for each address; none for a message that is a draft."""
-    return tuple(DeliveryRecord(address=address.mailbox) for address in envelope.everybody()) if server else ()
+def _mailed(message: MessageRecord) -> Iterator[HandOverRecord]:
+    """A hand-over for each address; none for a message that is a draft."""
+    for address in message.everybody if message.server else ():
+        yield HandOverRecord.of_message(message.message_id, address)
 
 
 def _linked(order: Order) -> str:

@@ -9,8 +9,8 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from gonnet.packages import DocumentPlan, PartPlan
-from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import Parcel
+from gonnet.packages.places import PlacePlan
 from gonnet.recipients import Recipient
 from gonnet.reports.laid import Layout
 from gonnet.reports.layout import LayoutMaker
@@ -36,7 +36,7 @@ class Order:
     documents: tuple[DocumentPlan, ...]
     enclosures: tuple[str, ...]
     parcel: Parcel | None
-    filings: tuple[FilingPlan, ...]
+    places: tuple[PlacePlan, ...]
     sender: int | None
     slices: tuple[Slice, ...]
     names: Mapping[str, object]

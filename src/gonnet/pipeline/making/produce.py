@@ -17,17 +17,17 @@ from pathlib import Path
 from gonnet import checks
 from gonnet.checks import Hit
 from gonnet.errors import DataError
-from gonnet.ledger import DocumentRecord, MessageRecord
-from gonnet.ledger.records import FilingRecord
+from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
+from gonnet.ledger.states import HandOverKind
 from gonnet.packages import DocumentPlan
-from gonnet.packages.filing import FilingPlan
 from gonnet.packages.parcels import TooLargeError
+from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order
 from gonnet.pipeline.making.own_numbers import own_numbers
-from gonnet.pipeline.making.sealing import seal_of_records
+from gonnet.pipeline.seal import seal_of
 from gonnet.reports import Drawn, UnprintableError
 from gonnet.reports.laid import Layout
 from gonnet.rules.decisions import Cause
@@ -48,7 +48,7 @@ class Made:
     key: str
     documents: tuple[DocumentRecord, ...]
     messages: tuple[MessageRecord, ...]
-    filings: tuple[FilingRecord, ...]
+    hand_overs: tuple[HandOverRecord, ...]
     seal: str
     held: tuple[Cause, str] | None
     sums: Mapping[tuple[str, str], Decimal]
@@ -84,7 +84,7 @@ class _Worker:
         documents: list[DocumentRecord] = []
         messages: list[MessageRecord] = []
         hits: list[Hit] = []
-        filings: list[FilingRecord] = []
+        leaving: list[HandOverRecord] = []
         held: tuple[Cause, str] | None = None
         was_trusted = self._reader.trusted
         language = self._languages.of(order.locale)
@@ -103,11 +103,11 @@ class _Worker:
                 part = self._kit.enclosures[file]
                 hits += self._kit.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
                 documents.append(part.record(document.name for document in documents))
-            filings = _filings(order.filings, documents)
-            messages, drafts, found = self._writer.write(order, documents)
-            filings += drafts
+            leaving = _files(order.places, documents)
+            messages, mailed, found = self._writer.write(order, documents)
+            leaving = [*leaving, *mailed]
             hits += found
-            if _lacks_pages(order.filings, documents):
+            if _lacks_pages(order.places, documents):
                 held = Cause.NO_PAGES, "nothing of it is a PDF, and only PDFs are printed"
         except UnprintableError as error:
             held = Cause.UNPRINTABLE, str(error)
@@ -121,8 +121,8 @@ class _Worker:
             key=order.key,
             documents=tuple(documents),
             messages=tuple(messages),
-            filings=tuple(filings),
-            seal=seal_of_records(order.key, documents, messages, filings),
+            hand_overs=tuple(leaving),
+            seal=seal_of(order.key, documents, messages, leaving),
             held=held,
             sums=layouts.sums(),
             rows=layouts.rows(language.version.texts[order.message].reports if messages else ()),
@@ -155,16 +155,17 @@ class _Worker:
         )
 
 
-def _lacks_pages(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -> bool:
+def _lacks_pages(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]) -> bool:
     return any(plan.what == "pages" for plan in plans) and all(document.format != "pdf" for document in documents)
 
 
-def _filings(plans: Sequence[FilingPlan], documents: Sequence[DocumentRecord]) -> list[FilingRecord]:
+def _files(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]) -> list[HandOverRecord]:
+    """The files that are put into folders, and the PDFs that are printed."""
     return [
-        FilingRecord(
+        HandOverRecord(
+            kind=HandOverKind.FILE if plan.what == "files" else HandOverKind.PRINT,
+            target=plan.target(document.name),
             way=plan.way,
-            root=plan.root,
-            place=plan.place(document.name),
             existing=plan.existing,
             sha256=document.sha256,
         )

@@ -5,7 +5,7 @@ What is put in by hand is searched like what is made: for keys, names and addres
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -13,10 +13,11 @@ from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
 from gonnet.delivery import Body
 from gonnet.errors import DataError, RunError
-from gonnet.ledger import DeliveryRecord, DocumentRecord, MessageRecord, PackageRecord, RunRecord, State
-from gonnet.ledger.records import HandOver
+from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
 from gonnet.pipeline.making.enclosures import enclosed
-from gonnet.pipeline.reviewing.by_hand import chosen, sealed
+from gonnet.pipeline.reviewing.by_hand import chosen, new_message_id
+from gonnet.pipeline.seal import seal_of
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
@@ -47,44 +48,111 @@ class Amendment:
 
 
 def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, who: str) -> PackageRecord:
-    """Put a package right and seal it anew; it stays in its state.
+    """Put a package right and seal it anew.
+
+    One of which nothing was tried stays in its state. Of one of which something was refused, new messages take the
+    place of what did not leave; what was taken is not sent again.
 
     Raises:
         RunError: it was sent, has no message, what is put in names somebody else, or the run is being sent.
         DataError: an address is none.
         JobError: a file to be enclosed cannot be read, or is not what its name says.
     """
-    with tools.ledger.alone(run.id):
+    with tools.ledger.alone(run):
         packages = tools.ledger.packages(run.id)
         (package,) = chosen(run, tools, [key])
         _require_amendable(package, wanted)
         watch = _watch(packages)
         documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
         more = tuple(document.name for document in documents[len(package.documents) :])
-        messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
-        strangers = gate.strangers([d.address for m in messages for d in m.deliveries], tools.workspace.file.limits)
-        if strangers:
-            raise RunError(gate.told_of_strangers(strangers), fix="Give another address")
-        seal = sealed(replace(package, documents=documents), messages)
         what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
-        reason = package.reason
-        if wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
-            reason = f"{reason}; it has one by now: release it"
-        tools.ledger.changes.rewrite(run.id, package, what, messages, documents, seal, reason)
+        if any(part.state is not HandOverState.WAITING for part in package.mailed):
+            _replace(run, package, wanted, documents, more, watch, what, tools)
+        else:
+            _rewrite(run, package, wanted, documents, more, watch, what, tools)
         if wanted.keep and wanted.to is not None:
             _keep(run, package, wanted.to, why, who, tools)
         tools.log.say("amended", run=run.id, package=package.id)
         return tools.ledger.packages(run.id, [key])[0]
 
 
+def _rewrite(
+    run: RunRecord,
+    package: PackageRecord,
+    wanted: Amendment,
+    documents: tuple[DocumentRecord, ...],
+    more: tuple[str, ...],
+    watch: Watch,
+    what: str,
+    tools: Tools,
+) -> None:
+    """Other messages in the place of those of which nothing was tried."""
+    messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
+    mailed = tuple(_parts(messages))
+    _require_allowed(mailed, tools)
+    others = tuple(part for part in package.hand_overs if part not in package.mailed)
+    seal = seal_of(package.key, documents, messages, (*others, *mailed))
+    reason = package.reason
+    if wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
+        reason = "the list has no address; one was put in by hand, and it can be released"
+    tools.ledger.changes.rewrite(run.id, package, what, messages, mailed, documents, seal, reason)
+
+
+def _replace(
+    run: RunRecord,
+    package: PackageRecord,
+    wanted: Amendment,
+    documents: tuple[DocumentRecord, ...],
+    more: tuple[str, ...],
+    watch: Watch,
+    what: str,
+    tools: Tools,
+) -> None:
+    """New messages for what did not leave, under new Message-IDs."""
+    closed = [part for part in package.mailed if part.is_open or part.state is HandOverState.REFUSED]
+    taken = {part.target.name.casefold() for part in package.mailed if part.state in TAKEN}
+    messages = []
+    for message in package.messages:
+        if any(part.message_id == message.message_id for part in closed):
+            new = _amended(message, wanted, more, package, watch, tools)
+            number = new_message_id(message)
+            data = delivery.with_message_id(tools.store.get(new.sha256), number)
+            messages.append(replace(new, message_id=number, sha256=tools.store.put(data)))
+    mailed = [part for part in _parts(messages) if part.target.name.casefold() not in taken]
+    if not mailed:
+        raise RunError(f"everybody of these addresses has package {package.key} already", fix="Give another address")
+    _require_allowed(mailed, tools)
+    seal = seal_of(package.key, documents, (*package.messages, *messages), (*package.hand_overs, *mailed))
+    tools.ledger.changes.replace(run.id, package, what, closed, messages, mailed, documents, seal)
+
+
+def _parts(messages: Iterable[MessageRecord]) -> Iterator[HandOverRecord]:
+    for message in messages:
+        for address in message.everybody if message.server else ():
+            yield HandOverRecord.of_message(message.message_id, address)
+
+
+def _require_allowed(mailed: Sequence[HandOverRecord], tools: Tools) -> None:
+    """Tell at once of an address that the gate would refuse.
+
+    Raises:
+        RunError: there is one.
+    """
+    strangers = gate.strangers([part.target.name for part in mailed], tools.workspace.file.limits)
+    if strangers:
+        raise RunError(gate.not_allowed(strangers), fix="Give another address")
+
+
 def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
     key = package.key
-    if package.state not in (State.READY, State.HELD) or not package.messages:
-        what = "has no message" if package.state in (State.READY, State.HELD) else f"is {package.state}"
+    if package.state not in (State.READY, State.HELD, State.FAILED) or not package.messages:
+        is_so = package.state in (State.READY, State.HELD, State.FAILED)
+        what = "has no message" if is_so else f"is {package.state}"
         raise RunError(f"package {key} {what}, so nothing of it can be put right", fix="Prepare it again with --only")
-    if any(part.state is not HandOver.WAITING for part in package.deliveries()):
-        raise RunError(f"something of package {key} was handed over already", fix="`gonnet show` tells what")
-    if any(filing.place.endswith(".eml") for filing in package.filings):
+    was_tried = any(part.state is not HandOverState.WAITING for part in package.mailed)
+    if was_tried and not any(part.is_open or part.state is HandOverState.REFUSED for part in package.mailed):
+        raise RunError(f"everything of package {key} was handed over already", fix="`gonnet show` tells what")
+    if package.of_kind(HandOverKind.DRAFT):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
     if wanted.keep and package.keys:
         what = f"package {key} is a bundle, which is found by its address"
@@ -143,7 +211,6 @@ def _amended(
         found = checks.read_back(body.text.encode(), "text")
         _require_own(watch.search(_owners(package), "the message", found, ()))
         data = delivery.with_body(data, body)
-    everybody = {address.identity: address.mailbox for address in (*to, *cc, *bcc)}
     return replace(
         message,
         to=tuple(address.mailbox for address in to),
@@ -151,7 +218,6 @@ def _amended(
         bcc=tuple(address.mailbox for address in bcc),
         files=(*message.files, *more),
         sha256=tools.store.put(data),
-        deliveries=tuple(DeliveryRecord(address=mailbox) for mailbox in everybody.values()),
         id=0,
     )
 

@@ -6,22 +6,28 @@ Nothing is changed while a run is being sent: what a send has read is what leave
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+import shlex
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
+from enum import Enum
 
 from gonnet import delivery
 from gonnet.errors import RunError
-from gonnet.ledger import DeliveryRecord, MessageRecord, PackageRecord, RunRecord, State
-from gonnet.ledger.records import FilingRecord, HandOver, RunState
-from gonnet.pipeline.making.sealing import seal_of_records
+from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.states import BY_HAND, DONE, HandOverState, Purpose
+from gonnet.pipeline.seal import seal_of
+from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.tools import Tools
 
 _VERBS = {State.HELD: "held", State.READY: "released", State.SKIPPED: "skipped"}
-_FROM = {
-    State.HELD: (State.READY,),
-    State.READY: (State.HELD, State.SKIPPED),
-    State.SKIPPED: (State.READY, State.HELD),
-}
+
+
+class Verdict(Enum):
+    """What a person says of a hand-over that is in doubt, was refused, or is a draft."""
+
+    SENT = "sent"
+    NOT_SENT = "not sent"
+    CLOSED = "closed"
 
 
 def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str, who: str) -> list[PackageRecord]:
@@ -38,23 +44,23 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
     Raises:
         RunError: one of them is sent already, or lacks what it needs to be sent, or the run is being sent.
     """
-    with tools.ledger.alone(run.id):
+    with tools.ledger.alone(run):
         packages = chosen(run, tools, keys)
         for package in packages:
-            if package.state not in _FROM[to]:
+            if package.state not in BY_HAND[to]:
                 raise RunError(
                     f"package {package.key} is {package.state}, so it cannot be {_VERBS[to]}", fix=_way_on(package)
                 )
             if to is State.READY:
                 _require_complete(package)
-            elif package.hand_overs() - {HandOver.WAITING}:
+            elif package.states - {HandOverState.WAITING}:
                 raise RunError(
                     f"something of package {package.key} was handed over already", fix="`gonnet show` tells what"
                 )
         for package in packages:
             reason = "" if to is State.READY else why
             what = f"{_VERBS[to]} by {who}: {why}"
-            tools.ledger.changes.move(run.id, package, _FROM[to], to, reason, what)
+            tools.ledger.changes.move(run.id, package, to, reason, what)
             tools.log.say("changed by hand", run=run.id, package=package.id, to=str(to))
         return packages
 
@@ -65,8 +71,7 @@ def chosen(run: RunRecord, tools: Tools, keys: Sequence[str]) -> list[PackageRec
     Raises:
         RunError: the run was not prepared to its end, or has no such package.
     """
-    if run.state is not RunState.PREPARED:
-        raise RunError(f"run {run.id} was not prepared to its end", fix=f"Run `gonnet prepare {run.job}` again")
+    require_prepared(run)
     return list(tools.ledger.packages(run.id, tuple(dict.fromkeys(keys))))
 
 
@@ -74,8 +79,10 @@ def _way_on(package: PackageRecord) -> str:
     match package.state:
         case State.SENT:
             return "It has left; `gonnet resend` sends it again"
-        case State.UNSURE | State.FAILED:
-            return "`gonnet settle` says what became of it"
+        case State.UNSURE:
+            return f"`gonnet settle RUN {quoted(package.key)} --sent` (or --not-sent) says what became of it"
+        case State.FAILED:
+            return "; ".join(f"{command}: {purpose}" for command, purpose in ways_on("RUN", package))
         case _:
             return "It is so already" if package.state in (State.READY, State.HELD) else "`gonnet show` tells more"
 
@@ -85,7 +92,7 @@ def _require_complete(package: PackageRecord) -> None:
     if not package.documents:
         fix = "Put right what its reason says, and prepare it again with --only"
         raise RunError(f"package {package.key} was not made ({package.reason})", fix=fix)
-    if not package.messages and not package.filings:
+    if not package.hand_overs and not package.messages:
         fix = "Put right what its reason says, and prepare it again with --only"
         raise RunError(f"package {package.key} has no message ({package.reason})", fix=fix)
     if any(not message.to for message in package.messages):
@@ -94,82 +101,150 @@ def _require_complete(package: PackageRecord) -> None:
 
 
 def settle(
-    run: RunRecord, tools: Tools, keys: Sequence[str], *, was_sent: bool, why: str, who: str
+    run: RunRecord, tools: Tools, keys: Sequence[str], verdict: Verdict, why: str, who: str
 ) -> list[tuple[PackageRecord, State]]:
-    """Say what became of deliveries that are in doubt: they arrived, or they did not and wait to be sent.
+    """Say what became of hand-overs that are in doubt, were refused for good, or are drafts.
+
+    They arrived; or they did not, and the next send tries them as they were reviewed; or they are closed, and nothing
+    more is tried.
 
     Returns:
         Each package with the state that it has now.
 
     Raises:
-        RunError: nothing of one of the packages is in doubt, or the run is being sent.
+        RunError: there is nothing of the kind in one of the packages, or the run is being sent.
     """
-    with tools.ledger.alone(run.id):
+    with tools.ledger.alone(run):
         packages = chosen(run, tools, keys)
-        for package in packages:
-            if HandOver.UNSURE not in package.hand_overs():
-                raise RunError(f"nothing of package {package.key} is in doubt: it is {package.state}")
-        said = "sent" if was_sent else "not sent"
-        state = HandOver.SENT if was_sent else HandOver.WAITING
-        what = f"settled as {said} by {who}" + (f": {why}" if why else "")
+        decided = [list(_decided(package, verdict, why)) for package in packages]
+        for package, parts in zip(packages, decided, strict=True):
+            if not parts:
+                raise RunError(_nothing_to_settle(package, verdict), fix="`gonnet show` tells what became of it")
+        what = f"settled as {verdict.value} by {who}" + (f": {why}" if why else "")
         settled = []
-        for package in packages:
-            settled.append((package, tools.ledger.changes.settle(run.id, package, state, what)))
-            tools.log.say("settled by hand", run=run.id, package=package.id, to=str(state))
+        for package, parts in zip(packages, decided, strict=True):
+            settled.append((package, tools.ledger.changes.decide(run.id, package, parts, what)))
+            tools.log.say("settled by hand", run=run.id, package=package.id, to=verdict.value)
         return settled
+
+
+def _decided(package: PackageRecord, verdict: Verdict, why: str) -> Iterator[tuple[HandOverRecord, HandOverState, str]]:
+    """Each hand-over that a verdict is about, the state that it has then, and the reason."""
+    for part in package.hand_overs:
+        is_draft, is_refused = part.state is HandOverState.DRAFTED, part.state is HandOverState.REFUSED
+        match verdict:
+            case Verdict.SENT if part.is_in_doubt or is_draft:
+                yield part, HandOverState.SENT if is_draft else DONE[part.kind], why or "settled by hand"
+            case Verdict.NOT_SENT if part.is_in_doubt or is_draft or is_refused:
+                yield part, HandOverState.WAITING, why or "to be tried again"
+            case Verdict.CLOSED if part.is_in_doubt or part.is_open or is_draft or is_refused:
+                yield part, HandOverState.CLOSED, why
+
+
+def _nothing_to_settle(package: PackageRecord, verdict: Verdict) -> str:
+    of = {
+        Verdict.SENT: "in doubt, or a draft",
+        Verdict.NOT_SENT: "in doubt, refused or a draft",
+        Verdict.CLOSED: "waiting, in doubt or refused",
+    }[verdict]
+    return f"nothing of package {package.key} is {of}: it is {package.state}"
+
+
+def ways_on(run: str, package: PackageRecord) -> list[tuple[str, str]]:
+    """What can be done about a package of which something was refused for good, or is in doubt: command and purpose."""
+    key = quoted(package.key)
+    if any(part.is_in_doubt for part in package.hand_overs):
+        return [
+            (f"gonnet settle {run} {key} --sent", "unsure: ask whether it arrived; this says that it did"),
+            (f"gonnet settle {run} {key} --not-sent", "it did not arrive: the next send tries it again"),
+        ]
+    if HandOverState.REFUSED in package.states:
+        other = [(f"gonnet amend {run} {key} --to ADDRESS", "send it to another address")] if package.mailed else []
+        return [
+            (f"gonnet settle {run} {key} --not-sent", "try it again as it was reviewed"),
+            *other,
+            (f"gonnet settle {run} {key} --closed --why TEXT", "leave it at that"),
+        ]
+    return []
+
+
+def quoted(word: str) -> str:
+    """A word as it is typed in a shell."""
+    return shlex.quote(word)
 
 
 def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str) -> list[PackageRecord]:
     """Make packages that were sent ready to be sent again: the same bytes, under new Message-IDs.
 
     Programs and servers drop a message with a Message-ID that they have; this one is meant to arrive. A package that
-    has no message and was printed is printed again.
+    has no message is filed, drafted or printed again.
 
     Raises:
-        RunError: one of them was not sent, or was only put into folders, or the run is being sent.
+        RunError: one of them was not sent, or the run is being sent.
     """
-    with tools.ledger.alone(run.id):
+    with tools.ledger.alone(run):
         packages = chosen(run, tools, keys)
         for package in packages:
-            if package.state is not State.SENT or not (package.messages or _printed(package)):
+            if package.state is not State.SENT:
                 raise RunError(f"package {package.key} is {package.state}: only what was sent can be sent again")
         for package in packages:
-            first = len(package.messages) // max(1, sum(_is_first(package, message) for message in package.messages))
-            copies = [_copy(message, tools) for message in package.messages[:first] or package.messages]
-            messages = (*package.messages, *copies)
-            pages = [] if package.messages else _printed(package)
-            tools.ledger.changes.add(
-                run.id,
-                package,
-                f"to be sent again, by {who}" + (f": {why}" if why else ""),
-                copies,
-                pages,
-                seal_of_records(package.key, package.documents, messages, (*package.filings, *pages)),
-            )
+            copies, parts = _copies(package, tools) if package.mailed else ((), tuple(_once_more(package.placed)))
+            messages, hand_overs = (*package.messages, *copies), (*package.hand_overs, *parts)
+            seal = seal_of(package.key, package.documents, messages, hand_overs)
+            what = f"to be sent again, by {who}" + (f": {why}" if why else "")
+            tools.ledger.changes.add(run.id, package, what, copies, parts, seal)
             tools.log.say("to be sent again", run=run.id, package=package.id)
         return packages
 
 
-def _printed(package: PackageRecord) -> list[FilingRecord]:
-    """What was printed of a package, once, to be printed anew."""
-    found = {part.place: part for part in package.filings if part.is_printed}
-    return [replace(part, id=0, state=HandOver.WAITING, put_at="", reply="", at=None) for part in found.values()]
+def _once_more(parts: Iterable[HandOverRecord]) -> Iterator[HandOverRecord]:
+    """What was put somewhere, once for each place, to be put there anew."""
+    found = {(part.kind, part.target): part for part in parts}
+    for part in found.values():
+        yield HandOverRecord(
+            kind=part.kind,
+            target=part.target,
+            way=part.way,
+            purpose=Purpose.EXTRA,
+            existing=part.existing,
+            sha256=part.sha256,
+        )
 
 
-def _is_first(package: PackageRecord, message: MessageRecord) -> bool:
-    """Whether a message says and carries what the first does, to the same people."""
-    one = package.messages[0]
-    return (message.to, message.files, message.subject) == (one.to, one.files, one.subject)
+def _copies(package: PackageRecord, tools: Tools) -> tuple[tuple[MessageRecord, ...], tuple[HandOverRecord, ...]]:
+    """The messages that were sent, once each, under new Message-IDs, and their hand-overs to the same addresses."""
+    sent = [message for message in package.messages if _addresses(package, message)]
+    first = len(sent) // max(1, sum(_is_alike(sent[0], message) for message in sent))
+    copies, parts = [], []
+    for message in sent[:first] or sent:
+        copy = _copy(message, tools)
+        copies.append(copy)
+        addresses = _addresses(package, message)
+        parts += [HandOverRecord.of_message(copy.message_id, address, Purpose.EXTRA) for address in addresses]
+    return tuple(copies), tuple(parts)
+
+
+def _addresses(package: PackageRecord, message: MessageRecord) -> list[str]:
+    """Where a message went."""
+    return [
+        part.target.name
+        for part in package.mailed
+        if part.message_id == message.message_id and part.state is HandOverState.SENT
+    ]
+
+
+def _is_alike(one: MessageRecord, other: MessageRecord) -> bool:
+    """Whether a message says and carries what another does, to the same people."""
+    return (one.to, one.files, one.subject) == (other.to, other.files, other.subject)
 
 
 def _copy(message: MessageRecord, tools: Tools) -> MessageRecord:
-    domain = message.message_id.rpartition("@")[2].rstrip(">")
-    new = f"<{secrets.token_hex(16)}@{domain}>"
+    new = new_message_id(message)
     data = delivery.with_message_id(tools.store.get(message.sha256), new)
-    deliveries = tuple(DeliveryRecord(address=part.address) for part in message.deliveries)
-    return replace(message, message_id=new, sha256=tools.store.put(data), deliveries=deliveries, id=0)
+    return replace(message, message_id=new, sha256=tools.store.put(data), id=0)
 
 
-def sealed(package: PackageRecord, messages: Sequence[MessageRecord]) -> str:
-    """The seal of a package with these messages."""
-    return seal_of_records(package.key, package.documents, messages, package.filings)
+def new_message_id(message: MessageRecord) -> str:
+    """Another Message-ID of the same domain."""
+    domain = message.message_id.rpartition("@")[2].rstrip(">")
+    return f"<{secrets.token_hex(16)}@{domain}>"

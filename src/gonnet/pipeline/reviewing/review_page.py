@@ -50,7 +50,7 @@ def review_page(
     chosen = figure if figure in names else next((n for n in names if values_of(packages, n)), "")
     changed = changes(against)
     data = [_package(package, changed.get(package.key, ()), tools, at < pictures) for at, package in enumerate(shown)]
-    source = (resources.files("gonnet.pipeline") / "review_page.html").read_text("utf-8")
+    source = (resources.files("gonnet.pipeline.reviewing") / "review_page.html").read_text("utf-8")
     environment = Environment(autoescape=True, undefined=StrictUndefined)
     environment.filters["grouped"] = lambda value: f"{Decimal(str(value)):,f}"
     page = environment.from_string(source)
@@ -94,14 +94,14 @@ def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full:
         "name": package.name,
         "state": str(package.state),
         "reason": package.reason,
-        "to": list(package.to) or [f"{part.root}: {part.place}" for part in package.filings[:1]],
+        "to": list(package.to) or [str(part) for part in package.placed[:1]],
         "rows": package.rows,
         "keys": list(package.keys),
         "figures": dict(package.figures),
         "odd": [*package.odd, *changed],
         "rules": [[rule, list(changes), list(gone)] for rule, held, changes, gone in package.steps if held],
         "documents": [[part.name, part.pages, part.bytes] for part in package.documents],
-        "filings": [f"{part.root}: {part.place}" for part in package.filings],
+        "places": [str(part) for part in package.placed],
         "messages": messages,
         "full": full,
         "picture": _picture(package, tools) if full else "",

@@ -2,58 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
-
 from gonnet import delivery
 from gonnet.delivery import Attachment
 from gonnet.errors import SealError
-from gonnet.ledger import MessageRecord, PackageRecord, State
-from gonnet.pipeline.making.sealing import seal_of_records
+from gonnet.ledger import MessageRecord, PackageRecord
+from gonnet.pipeline.seal import seal_of
 from gonnet.pipeline.tools import Tools
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Waiting:
-    """A message on its way to one address.
+class Composer:
+    """Composes the messages of one package, each once.
 
-    Attributes:
-        message: What the ledger knows of it.
-        delivery: Number of its delivery.
-        address: To whom.
-        data: All of it, as it is handed over.
-    """
-
-    message: MessageRecord
-    delivery: int
-    address: str
-    data: bytes
-
-
-def composed(package: PackageRecord, tools: Tools) -> tuple[Waiting, ...]:
-    """Everything of a package that is still to be mailed, made whole.
+    Args:
+        package: The package.
+        tools: The tools.
 
     Raises:
         SealError: something is not what was reviewed.
     """
-    files = unsealed(package, tools)
-    made: dict[int, bytes] = {}
-    found = []
-    for message, number, address in waiting_in(package):
-        if message.id not in made:
-            attached = [files[name] for name in message.files]
-            made[message.id] = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
-        found.append(Waiting(message=message, delivery=number, address=address, data=made[message.id]))
-    return tuple(found)
 
+    def __init__(self, package: PackageRecord, tools: Tools) -> None:
+        self._tools = tools
+        self._files = unsealed(package, tools)
+        self._messages = {message.message_id: message for message in package.messages}
+        self._made: dict[str, bytes] = {}
 
-def waiting_in(package: PackageRecord) -> Iterator[tuple[MessageRecord, int, str]]:
-    """Message, delivery and address of everything of a package that is still to be handed over."""
-    if package.state in (State.READY, State.FAILED, State.UNSURE):
-        for message in package.messages:
-            for part in message.deliveries:
-                if part.state.is_open:
-                    yield message, part.id, part.address
+    def message(self, message_id: str) -> MessageRecord:
+        """What the ledger knows of a message."""
+        return self._messages[message_id]
+
+    def composed(self, message_id: str) -> bytes:
+        """All of a message, as it is handed over.
+
+        Raises:
+            SealError: something is not what was reviewed.
+        """
+        if message_id not in self._made:
+            message, tools = self._messages[message_id], self._tools
+            attached = [self._files[name] for name in message.files]
+            self._made[message_id] = delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
+        return self._made[message_id]
 
 
 def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
@@ -62,7 +50,7 @@ def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
     Raises:
         SealError: something is not what was reviewed.
     """
-    if seal_of_records(package.key, package.documents, package.messages, package.filings) != package.seal:
+    if seal_of(package.key, package.documents, package.messages, package.hand_overs) != package.seal:
         raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
     attached = {name for message in package.messages for name in message.files}
     return {

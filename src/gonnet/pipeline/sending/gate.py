@@ -1,19 +1,172 @@
-"""What the workspace allows to leave, whatever a job says: domains, numbers of messages, hours, and nothing twice."""
+"""The gate: the one place that all that leaves passes right before each attempt, and where its intent is written.
+
+Packages, trials, second copies and summaries pass it alike, also when they are tried again. What the workspace does not
+allow is asked here and nowhere else; what is asked before a send begins only tells the same earlier.
+"""
 
 from __future__ import annotations
 
 import datetime as dt
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from enum import Enum
 
 from gonnet.errors import RunError
+from gonnet.jobs.targets import TargetKind
 from gonnet.jobs.workspace import Limits
-from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.sending.composing import waiting_in
+from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
+from gonnet.ledger.hand_overs import Allowance, AllowanceUsedError
+from gonnet.ledger.past import TakenElsewhere
+from gonnet.ledger.states import Purpose
+from gonnet.pipeline.sending.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 
 _SHOWN = 3
+
+
+class Scope(Enum):
+    """What a refusal is about."""
+
+    HAND_OVER = "this hand-over"
+    PACKAGE = "the package, which is held"
+    SEND = "the whole send, which ends"
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why something does not leave."""
+
+    scope: Scope
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Leaving:
+    """What stands at the gate: a hand-over and the package that it is of; none for a summary."""
+
+    part: HandOverRecord
+    package: PackageRecord | None
+
+
+Rule = Callable[["Gate", Leaving], Refusal | None]
+
+
+class Gate:
+    """The gate of one send.
+
+    Args:
+        run: The run.
+        tools: The tools.
+        taken: What left in other runs of the same cycle; nothing where it may leave again.
+        paces: Mail server → its pace.
+    """
+
+    def __init__(
+        self,
+        run: RunRecord,
+        tools: Tools,
+        taken: TakenElsewhere | None = None,
+        paces: Mapping[str, Paces] | None = None,
+    ) -> None:
+        self.run, self.tools, self.taken = run, tools, taken or TakenElsewhere()
+        self._paces = paces or {}
+        limits = tools.workspace.file.limits
+        self.allowance = Allowance(of_run=limits.messages, of_day=limits.per_day, to_address=limits.per_address)
+
+    def asks(self, leaving: Leaving, server: str = "", lane: Pace | None = None) -> Refusal | None:
+        """Wait until it may leave at this pace; why it may not, or None. It is asked before every attempt.
+
+        Args:
+            leaving: What is to leave.
+            server: The mail server by which it does; empty where it goes elsewhere.
+            lane: The pace of the connection.
+        """
+        if server in self._paces and lane is not None:
+            self._paces[server].wait(leaving.part.target.name, lane)
+        return next((found for rule in _RULES if (found := rule(self, leaving)) is not None), None)
+
+    def begins(self, leaving: Leaving) -> bool:
+        """Write the intent, the last thing before it leaves; False when it is no longer to leave.
+
+        Raises:
+            AllowanceUsedError: it would be one message too many.
+        """
+        part, package = leaving.part, leaving.package
+        day = self.today().isoformat()
+        number = package.id if package is not None else None
+        return self.tools.ledger.hand_overs.begin(self.run.id, number, part, day, self.allowance)
+
+    def today(self) -> dt.date:
+        """The date by which a day's messages are counted: the workspace's."""
+        return self.tools.today()
+
+    def require_open(self, leaving: Collection[Leaving]) -> None:
+        """Tell before anything leaves what would stop a send half-way.
+
+        Raises:
+            RunError: it is a quiet hour, or there would be more messages than may leave.
+        """
+        if leaving and (found := _hours(self, next(iter(leaving)))) is not None:
+            raise RunError(found.reason, fix="Send it later")
+        self._require_numbers([one for one in leaving if one.part.target.kind is TargetKind.ADDRESS])
+
+    def _require_numbers(self, mailed: Sequence[Leaving]) -> None:
+        ledger, day, limits = self.tools.ledger.hand_overs, self.today().isoformat(), self.allowance
+        count = len(mailed)
+        numbers: tuple[tuple[int | None, Callable[[], int], str], ...] = (
+            (limits.of_run, lambda: ledger.left_of(self.run.id), "for a run"),
+            (limits.of_day, lambda: ledger.left_on(day), "a day"),
+        )
+        for most, left, per in numbers:
+            if most is not None and count and count + (before := left()) > most:
+                more = f" and {before:,} left already" if before else ""
+                what = f"{count:,} messages would leave{more}; gonnet.yaml allows {most:,} {per}"
+                raise RunError(what, where="limits", fix="Send some with --only, or raise the limit")
+        to = Counter(one.part.target.name.casefold() for one in mailed)
+        for address, number in to.most_common() if limits.to_address is not None else ():
+            before = ledger.left_on(day, (address,))
+            if limits.to_address is not None and number + before > limits.to_address:
+                more = f" and {before:,} left today" if before else ""
+                what = (
+                    f"{number:,} messages would go to {address}{more}; gonnet.yaml allows {limits.to_address:,} a day"
+                )
+                raise RunError(what, where="limits", fix="Bundle them, or raise `limits: {per_address: …}`")
+
+
+def _stopped(gate: Gate, _leaving: Leaving) -> Refusal | None:
+    return Refusal(Scope.SEND, "stopped by hand") if gate.tools.stop.asked else None
+
+
+def _domain(gate: Gate, leaving: Leaving) -> Refusal | None:
+    if leaving.part.target.kind is not TargetKind.ADDRESS:
+        return None
+    found = strangers([leaving.part.target.name], gate.tools.workspace.file.limits)
+    return Refusal(Scope.PACKAGE, not_allowed(found)) if found else None
+
+
+def _hours(gate: Gate, _leaving: Leaving) -> Refusal | None:
+    quiet = gate.tools.workspace.file.limits.quiet
+    now = gate.tools.clock().astimezone(gate.tools.workspace.zone).time()
+    if quiet is None or not is_within(now, quiet):
+        return None
+    begin, end = quiet
+    return Refusal(
+        Scope.SEND, f"it is {now:%H:%M}, and gonnet.yaml lets nothing leave from {begin:%H:%M} to {end:%H:%M}"
+    )
+
+
+def _once(gate: Gate, leaving: Leaving) -> Refusal | None:
+    part, package = leaving.part, leaving.package
+    if package is None or part.purpose is not Purpose.REGULAR or gate.run.purpose is not Purpose.REGULAR:
+        return None
+    run = gate.taken.of(package, part)
+    return Refusal(Scope.HAND_OVER, f"sent in run {run}") if run is not None else None
+
+
+_RULES: tuple[Rule, ...] = (_stopped, _domain, _hours, _once)
+"""What is asked before the intent; how many may leave is asked with it, so that two sends cannot both be the last."""
 
 
 def strangers(addresses: Sequence[str], limits: Limits) -> list[str]:
@@ -29,33 +182,9 @@ def strangers(addresses: Sequence[str], limits: Limits) -> list[str]:
     return found
 
 
-def told_of_strangers(addresses: Sequence[str]) -> str:
+def not_allowed(addresses: Sequence[str]) -> str:
     """Why a package with such addresses is held."""
     return f"gonnet.yaml does not allow mail to {', '.join(addresses)}"
-
-
-def require_within_limits(packages: Sequence[PackageRecord], tools: Tools) -> None:
-    """Refuse a send that would go beyond what the workspace allows; nothing has left then.
-
-    Raises:
-        RunError: there are more messages than a run may have, more to one address, or it is a quiet hour.
-    """
-    limits = tools.workspace.file.limits
-    waiting = Counter(address.casefold() for package in packages for _, _, address in waiting_in(package))
-    count = sum(waiting.values())
-    if limits.messages is not None and count > limits.messages:
-        what = f"{count} messages would leave, and gonnet.yaml allows {limits.messages} at a time"
-        raise RunError(what, fix="Send some with --only, or raise `limits: {messages: …}`")
-    if limits.per_address is not None and waiting:
-        address, most = waiting.most_common(1)[0]
-        if most > limits.per_address:
-            what = f"{most} messages would go to {address}, and gonnet.yaml allows {limits.per_address}"
-            raise RunError(what, fix="Bundle them, or raise `limits: {per_address: …}`")
-    now = tools.clock().astimezone(tools.workspace.zone).time()
-    if limits.quiet is not None and waiting and is_within(now, limits.quiet):
-        begin, end = limits.quiet
-        what = f"it is {now:%H:%M}, and gonnet.yaml lets nothing leave from {begin:%H:%M} to {end:%H:%M}"
-        raise RunError(what, fix="Send it later")
 
 
 def is_within(now: dt.time, span: tuple[dt.time, dt.time]) -> bool:
@@ -64,16 +193,31 @@ def is_within(now: dt.time, span: tuple[dt.time, dt.time]) -> bool:
     return begin <= now < end if begin <= end else now >= begin or now < end
 
 
-def sent_before(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools) -> dict[str, int]:
-    """Key → the run in which it was sent this job's packages for the same period already."""
-    earlier = tools.ledger.sent_elsewhere(run)
-    return {package.key: earlier[package.key] for package in packages if package.key in earlier}
-
-
-def told_of_earlier(found: Mapping[str, int]) -> Iterator[str]:
-    """In words, run by run."""
+def earlier_in_words(found: Mapping[str, int]) -> Iterator[str]:
+    """Run by run, the packages that were sent already; `found` has key → run."""
     for number in sorted(set(found.values())):
         keys = [key for key, at in found.items() if at == number]
         shown = ", ".join(keys[:_SHOWN]) + (" …" if len(keys) > _SHOWN else "")
-        many = f"{len(keys)} package{'s were' if len(keys) > 1 else ' was'}"
-        yield f"{many} sent in run {number} for the same period already ({shown})"
+        many = f"{len(keys):,} package{'s were' if len(keys) > 1 else ' was'}"
+        yield f"{many} already sent in run {number} for the same period ({shown})"
+
+
+def leaving_of(packages: Iterable[PackageRecord]) -> Iterator[Leaving]:
+    """What the next send tries of some packages."""
+    for package in packages:
+        for part in package.waiting:
+            yield Leaving(part, package)
+
+
+__all__ = [
+    "AllowanceUsedError",
+    "Gate",
+    "Leaving",
+    "Refusal",
+    "Scope",
+    "earlier_in_words",
+    "is_within",
+    "leaving_of",
+    "not_allowed",
+    "strangers",
+]

@@ -10,24 +10,21 @@ from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from functools import partial
 
-from gonnet.delivery import SmtpLink, Verdict
 from gonnet.errors import SealError, UnreachableError
-from gonnet.ledger import PackageRecord, RunRecord, State
-from gonnet.ledger.records import HandOver
-from gonnet.pipeline.sending.composing import Waiting, composed, waiting_in
-from gonnet.pipeline.sending.filing import file_all, outlets_of
-from gonnet.pipeline.sending.outlets import Outlets
-from gonnet.pipeline.sending.pacing import Pace, Paces
+from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.hand_overs import AllowanceUsedError, Outcome
+from gonnet.ledger.past import TakenElsewhere
+from gonnet.ledger.states import DONE, HandOverKind, HandOverState
+from gonnet.pipeline.sending.composing import Composer
+from gonnet.pipeline.sending.gate import Gate, Leaving, Scope, leaving_of
+from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of
+from gonnet.pipeline.sending.pacing import Paces
+from gonnet.pipeline.sending.places import Places
 from gonnet.pipeline.tools import Tools
 
-OUTCOMES = {
-    Verdict.ACCEPTED: HandOver.SENT,
-    Verdict.LATER: HandOver.LATER,
-    Verdict.REFUSED: HandOver.REFUSED,
-    Verdict.IN_DOUBT: HandOver.UNSURE,
-}
+_BLOCKING = (HandOverState.REFUSED, HandOverState.UNSURE)  # of what is put somewhere: messages wait for a person
 
-Told = Callable[[PackageRecord, State], None]
+Tell = Callable[[PackageRecord, State], None]
 """Called with each package that was tried and the state that it has now."""
 
 
@@ -37,167 +34,226 @@ class SendReport:
 
     Attributes:
         states: State → number of packages that were tried and came to it.
-        interrupted: Why it ended before the last package, or None; what was not tried is still ready.
+        interrupted: The server that went away before the last package, or None; what was not tried is still ready.
+        ended: Why nothing more may leave for now, or empty.
     """
 
     states: dict[State, int]
     interrupted: UnreachableError | None = None
+    ended: str = ""
 
     def followed_by(self, other: SendReport) -> SendReport:
         """Both together, where the other tried again what had failed in this one."""
         states = Counter(self.states)
         states[State.FAILED] -= sum(other.states.values())
         states.update(other.states)
-        return SendReport(states={state: n for state, n in states.items() if n > 0}, interrupted=other.interrupted)
+        found = {state: count for state, count in states.items() if count > 0}
+        return SendReport(states=found, interrupted=other.interrupted, ended=other.ended)
+
+    @property
+    def is_over(self) -> bool:
+        """Whether everything was tried."""
+        return self.interrupted is None and not self.ended
 
 
-def hand_over_all(run: RunRecord, packages: Sequence[PackageRecord], tools: Tools, told: Told) -> SendReport:
+def hand_over_all(
+    run: RunRecord, packages: Sequence[PackageRecord], taken: TakenElsewhere, tools: Tools, tell: Tell
+) -> SendReport:
     """Hand over packages, over as many connections as the servers allow.
+
+    Args:
+        run: The run.
+        packages: Its packages, of which something waits.
+        taken: What left in other runs of the same cycle, and does not leave again.
+        tools: The tools.
+        tell: Called with what was tried.
 
     Raises:
         UnreachableError: a server cannot be reached, or refuses us; nothing was handed over.
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
-    names = dict.fromkeys(message.server for package in packages for message, _, _ in waiting_in(package))
+    names = dict.fromkeys(server for package in packages for server in servers_of(package))
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
+    paces = {name: Paces(server.per_minute, tools.stop.sleep) for name, server in servers.items()}
     with ExitStack() as stack:
-        outlets = stack.enter_context(closing(outlets_of(packages, tools)))
-        outlets.open()
-        paces = {name: Paces(server.per_minute, tools.stop.sleep) for name, server in servers.items()}
-        crew = _Crew(run, packages, outlets, tools, told, paces)
-        lines = {name: stack.enter_context(closing(crew.line(name))) for name in names}
-        for line in lines.values():  # whatever is wrong with any of them is told before the first message
-            line.link.open()
+        waiting = (part for package in packages for part in package.waiting if part in package.placed)
+        places = stack.enter_context(closing(Places(waiting, tools)))
+        places.open()
+        hands = _Hands(packages, Gate(run, tools, taken, paces), places, tell)
+        lanes = {name: stack.enter_context(closing(_lane(name, paces, tools))) for name in names}
+        for lane in lanes.values():  # whatever is wrong with any of them is told before the first message
+            lane.link.open()
         if count == 1:
-            crew.work(lines)
+            hands.work(lanes)
         else:
-            crew.work_together(count, lines)
-        return crew.report()
+            hands.work_together(count, lanes, partial(_lane, paces=paces, tools=tools))
+        return hands.report()
 
 
-class _Line:
-    """A connection to a mail server, and its pace."""
-
-    def __init__(self, link: SmtpLink, pace: Pace) -> None:
-        self.link, self.pace = link, pace
-
-    def close(self) -> None:
-        """Take leave of the server."""
-        self.link.close()
+def servers_of(package: PackageRecord) -> list[str]:
+    """The mail servers by which something of a package is still to leave."""
+    waiting = {part.message_id for part in package.waiting if part in package.mailed}
+    return [message.server for message in package.messages if message.message_id in waiting]
 
 
-class _Crew:
-    """Those who hand over; each takes the next package, until there is none or a server is gone."""
+def _lane(name: str, paces: Mapping[str, Paces], tools: Tools) -> Lane:
+    return Lane(link_for(name, tools), paces[name].lane())
 
-    def __init__(
-        self,
-        run: RunRecord,
-        packages: Sequence[PackageRecord],
-        outlets: Outlets,
-        tools: Tools,
-        told: Told,
-        paces: Mapping[str, Paces],
-    ) -> None:
-        self._run, self._tools, self._told, self._paces = run, tools, told, paces
-        self._packages, self._outlets = iter(packages), outlets
-        self._lock = threading.Lock()
-        self._stop = threading.Event()
+
+class _Hands:
+    """Those who hand over; each takes the next package, until there is none or nothing more may leave."""
+
+    def __init__(self, packages: Sequence[PackageRecord], gate: Gate, places: Places, tell: Tell) -> None:
+        self._packages, self._gate, self._places, self._tell = iter(packages), gate, places, tell
+        self._run, self._tools = gate.run, gate.tools
+        self._ledger = gate.tools.ledger.hand_overs
+        self._lock, self._end = threading.Lock(), threading.Event()
         self._states: Counter[State] = Counter()
         self._interrupted: UnreachableError | None = None
+        self._ended = ""
 
     def report(self) -> SendReport:
         """What came of it."""
-        return SendReport(states=dict(self._states), interrupted=self._interrupted)
+        return SendReport(states=dict(self._states), interrupted=self._interrupted, ended=self._ended)
 
-    def line(self, name: str) -> _Line:
-        """A line to a server."""
-        return _Line(link_for(name, self._tools), self._paces[name].lane())
-
-    def work_together(self, count: int, lines: Mapping[str, _Line]) -> None:
-        """Work over `count` lines to each server; the first are open already."""
+    def work_together(self, count: int, lanes: Mapping[str, Lane], another: Callable[[str], Lane]) -> None:
+        """Work over `count` connections to each server; the first are open already."""
         with ThreadPoolExecutor(count) as threads:
-            others = [threads.submit(self._work_alone, list(lines)) for _ in range(count - 1)]
+            others = [threads.submit(self._work_alone, list(lanes), another) for _ in range(count - 1)]
             try:
-                self.work(lines)
+                self.work(lanes)
             finally:
-                self._stop.set()  # whatever ended this one, the others finish what is under way
+                self._end.set()  # whatever ended this one, the others finish what is under way
             for other in others:
                 other.result()
 
-    def _work_alone(self, names: Iterable[str]) -> None:
+    def _work_alone(self, names: Iterable[str], another: Callable[[str], Lane]) -> None:
         with ExitStack() as stack:
-            lines = {name: stack.enter_context(closing(self.line(name))) for name in names}
+            lanes = {name: stack.enter_context(closing(another(name))) for name in names}
             try:
-                for line in lines.values():
-                    line.link.open()
+                for lane in lanes.values():
+                    lane.link.open()
             except UnreachableError:  # the server allows no more connections: the others do the work
                 return
-            self.work(lines)
+            self.work(lanes)
 
-    def work(self, lines: Mapping[str, _Line]) -> None:
+    def work(self, lanes: Mapping[str, Lane]) -> None:
         """Take packages and hand them over."""
-        while not (self._stop.is_set() or self._tools.stop.asked) and (package := self._next()) is not None:
+        while not (self._end.is_set() or self._tools.stop.asked) and (package := self._next()) is not None:
             try:
-                state = self._send(package, lines)
+                state = self._hand_over(package, lanes)
             except UnreachableError as error:
                 with self._lock:
                     self._interrupted = self._interrupted or error
-                self._stop.set()
+                self._end.set()
+                return
+            except AllowanceUsedError as error:
+                self._finish(str(error))
                 return
             except BaseException:
-                self._stop.set()
+                self._end.set()
                 raise
-            if state is not State.READY:  # as it stays where an end was asked for before its turn came
+            if state is not State.READY:  # as it stays where nothing more may leave before its turn came
                 with self._lock:
                     self._states[state] += 1
-                    self._told(package, state)
+                    self._tell(package, state)
 
     def _next(self) -> PackageRecord | None:
         with self._lock:
             return next(self._packages, None)
 
-    def _send(self, package: PackageRecord, lines: Mapping[str, _Line]) -> State:
-        tools, run = self._tools, self._run
+    def _finish(self, why: str) -> None:
+        """Let nothing more leave in this send."""
+        with self._lock:
+            self._ended = self._ended or why
+        self._end.set()
+
+    def _hand_over(self, package: PackageRecord, lanes: Mapping[str, Lane]) -> State:
+        """Everything of a package that waits: what is put somewhere first, since messages may link to it."""
+        run, waiting = self._run, package.waiting
         try:
-            waiting = composed(package, tools)
-            filed, state = file_all(run, package, tools, self._outlets)
-            state = state or package.state
-            for one in waiting if filed else ():
-                line = lines[one.message.server]
-                self._paces[one.message.server].wait(one.address, line.pace)
-                if tools.stop.asked:
+            self._require_allowed(package)
+            composer = Composer(package, self._tools)
+            mailed = [part for part in waiting if part.kind is HandOverKind.MESSAGE]
+            for part in mailed:  # nothing leaves unless all of it is what was reviewed
+                composer.composed(part.message_id)
+            placed = [part for part in waiting if part.kind is not HandOverKind.MESSAGE]
+            state, may_go_on = self._put_all(package, placed)
+            for part in mailed if may_go_on else ():
+                state = self._mail(Leaving(part, package), composer, lanes) or state
+                if self._end.is_set():
                     break
-                state = self._deliver(package, one, line.link) or state
-        except SealError as error:
-            tools.ledger.deliveries.hold(run.id, package.id, str(error))
+        except (SealError, _NotAllowedError) as error:
+            self._ledger.hold(run.id, package.id, str(error))
             return State.HELD
         return state
 
-    def _deliver(self, package: PackageRecord, one: Waiting, link: SmtpLink) -> State | None:
-        """Hand one message over to one address; None when it was no longer to be sent."""
-        ledger = self._tools.ledger.deliveries
-        intent = partial(ledger.hand_over, one.delivery)
-        reply = link.offer(one.message.sender, one.address, one.data, intent, one.message.message_id)
-        if reply is None:
+    def _require_allowed(self, package: PackageRecord) -> None:
+        """See that no part of a package would be refused for good, before another part of it leaves.
+
+        Raises:
+            _NotAllowedError: one would.
+        """
+        for leaving in leaving_of([package]):
+            refusal = self._gate.asks(leaving)
+            if refusal is not None and refusal.scope is Scope.PACKAGE:
+                raise _NotAllowedError(refusal.reason)
+
+    def _may_leave(self, leaving: Leaving, server: str = "", lane: Lane | None = None) -> bool:
+        """Whether the gate lets it leave now.
+
+        Raises:
+            _NotAllowedError: its package is to be held.
+        """
+        refusal = self._gate.asks(leaving, server, lane.pace if lane is not None else None)
+        if refusal is None:
+            return True
+        if refusal.scope is Scope.PACKAGE:
+            raise _NotAllowedError(refusal.reason)
+        if refusal.scope is Scope.SEND:
+            self._finish("" if self._tools.stop.asked else refusal.reason)
+        return False
+
+    def _put_all(self, package: PackageRecord, waiting: Sequence[HandOverRecord]) -> tuple[State, bool]:
+        """Put files, drafts and prints where they belong; the state of the package, and whether its messages may go."""
+        state: State = package.state
+        blocked = any(part.state in _BLOCKING or part.is_in_doubt for part in package.placed)
+        for part in waiting:
+            leaving = Leaving(part, package)
+            if not self._may_leave(leaving):
+                return state, False
+            data = self._tools.store.get(part.sha256)
+            if not self._gate.begins(leaving):
+                continue
+            outcome = self._places.of(part.target).put(part, data)
+            state = self._answered(leaving, outcome) or state
+            blocked |= outcome.state is not DONE[part.kind]
+        return state, not blocked
+
+    def _mail(self, leaving: Leaving, composer: Composer, lanes: Mapping[str, Lane]) -> State | None:
+        """Hand one message over to one address; the state of its package, None when it was not to leave."""
+        part = leaving.part
+        message = composer.message(part.message_id)
+        lane = lanes[message.server]
+        if not self._may_leave(leaving, message.server, lane):
             return None
-        outcome = OUTCOMES[reply.verdict]
-        only = one.address if len(list(package.deliveries())) == 1 and not package.filings else None
-        state = ledger.answered(self._run.id, package.id, one.delivery, outcome, reply.code, reply.text, only)
+        intent = partial(self._gate.begins, leaving)
+        data = composer.composed(part.message_id)
+        reply = lane.link.offer(message.sender, part.target.name, data, intent, message.message_id)
+        return self._answered(leaving, outcome_of(reply)) if reply is not None else None
+
+    def _answered(self, leaving: Leaving, outcome: Outcome) -> State | None:
+        part, package = leaving.part, leaving.package
+        assert package is not None
+        alone = len(package.hand_overs) == 1
+        state = self._ledger.answered(self._run.id, package.id, part, outcome, alone=alone)
         # Only now: until the outcome is in the ledger, everything else would prolong the doubt.
-        numbers = {"run": self._run.id, "package": package.id, "delivery": one.delivery}
-        self._tools.log.say("handed over", **numbers, state=str(outcome), code=reply.code)
+        numbers = {"run": self._run.id, "package": package.id, "hand_over": part.id}
+        kind, came = str(part.kind), str(outcome.state)
+        self._tools.log.say("handed over", **numbers, kind=kind, state=came, code=outcome.code)
         return state
 
 
-def link_for(name: str, tools: Tools) -> SmtpLink:
-    """The connection to a mail server.
-
-    Raises:
-        JobError: the workspace no longer has the server, or its password is not set.
-    """
-    _, server = tools.workspace.server(name, "gonnet.yaml")
-    where = f"gonnet.yaml, mail server '{name}'"
-    password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
-    trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
-    return SmtpLink(server, password, trusted)
+class _NotAllowedError(Exception):
+    """A package must not leave; its text says why."""

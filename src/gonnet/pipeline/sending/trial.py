@@ -3,17 +3,39 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, closing
+from dataclasses import dataclass
+from functools import partial
 
 from gonnet import delivery
 from gonnet.delivery import Envelope, Reply
-from gonnet.ledger import MessageRecord, PackageRecord, RunRecord, State
-from gonnet.pipeline.send import require_sendable
+from gonnet.errors import RunError
+from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.hand_overs import AllowanceUsedError
+from gonnet.ledger.states import Purpose
+from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.sending.composing import unsealed
-from gonnet.pipeline.sending.handing_over import OUTCOMES, link_for
+from gonnet.pipeline.sending.gate import Gate, Leaving, not_allowed, strangers
+from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of
+from gonnet.pipeline.sending.pacing import Paces
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
+
+Tell = Callable[[PackageRecord, Reply], None]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialReport:
+    """What came of a trial.
+
+    Attributes:
+        replies: What the server said to each message for each address.
+        ended: Why it ended before the last one, or empty.
+    """
+
+    replies: tuple[Reply, ...]
+    ended: str = ""
 
 
 def trial(
@@ -22,9 +44,9 @@ def trial(
     addresses: Sequence[Address],
     first: int | None = None,
     only: Sequence[str] = (),
-    told: Callable[[PackageRecord, Reply], None] = lambda _package, _reply: None,
-) -> tuple[Reply, ...]:
-    """Send the messages of a run to given addresses instead of the real ones. The real delivery stays as it is.
+    tell: Tell = lambda _package, _reply: None,
+) -> TrialReport:
+    """Send the messages of a run to given addresses instead of the real ones. The real hand-overs stay as they are.
 
     Args:
         run: The run.
@@ -32,48 +54,90 @@ def trial(
         addresses: Who get every message; one at least.
         first: How many packages at most; None for all.
         only: Keys to which it is limited.
-        told: Called with each package and the server's reply.
-
-    Returns:
-        What came of each message for each address.
+        tell: Called with each package and the server's reply.
 
     Raises:
-        RunError: the run cannot be sent.
+        RunError: the run cannot be sent, or the workspace does not allow it; nothing was sent.
         UnreachableError: the server cannot be reached.
         SealError: something is not what was reviewed.
     """
     packages = tools.ledger.packages(run.id, only)
-    require_sendable(run, packages)
+    require_prepared(run)
     mailed = [package for package in packages if any(message.server for message in package.messages)]
     chosen = [package for package in mailed if only or package.state is not State.HELD][:first]
-    replies = []
+    if found := strangers([address.mailbox for address in addresses], tools.workspace.file.limits):
+        raise RunError(not_allowed(found), where="--trial", fix="Try it on an address that is allowed")
+    names = dict.fromkeys(message.server for package in chosen for message in package.messages)
+    servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
+    paces = {name: Paces(server.per_minute, tools.stop.sleep) for name, server in servers.items()}
+    gate = Gate(run, tools, paces=paces)
     with ExitStack() as stack:
-        servers = dict.fromkeys(message.server for package in chosen for message in package.messages)
-        links = {name: stack.enter_context(closing(link_for(name, tools))) for name in servers}
+        lanes = {
+            name: stack.enter_context(closing(Lane(link_for(name, tools), paces[name].lane()))) for name in servers
+        }
+        one = _Trial(gate, addresses, lanes, tell)
+        gate.require_open([leaving for package in chosen for _, leaving in one.parts(package)])
         for package in chosen:
-            files = unsealed(package, tools)
-            for message in package.messages:
-                sealed = delivery.for_trial(
-                    tools.store.get(message.sha256), message.subject, _envelope(message, addresses[0]), addresses
-                )
-                data = delivery.compose(sealed, [files[name] for name in message.files], tools.clock())
-                for address in addresses:
-                    reply = links[message.server].offer(message.sender, address.mailbox, data, lambda: True)
-                    assert reply is not None
-                    _record(run, package, message, address, reply, tools)
-                    replies.append(reply)
-                    told(package, reply)
-    return tuple(replies)
+            one.send(package)
+            if one.ended:
+                break
+    return TrialReport(replies=tuple(one.replies), ended=one.ended)
 
 
-def _record(
-    run: RunRecord, package: PackageRecord, message: MessageRecord, address: Address, reply: Reply, tools: Tools
-) -> None:
-    outcome = OUTCOMES[reply.verdict]
-    tools.ledger.deliveries.record_trial(
-        run.id, package.id, message.id, address.mailbox, outcome, reply.code, reply.text
-    )
-    tools.log.say("trial", run=run.id, package=package.id, state=str(outcome), code=reply.code)
+class _Trial:
+    """One trial, package by package."""
+
+    def __init__(self, gate: Gate, addresses: Sequence[Address], lanes: dict[str, Lane], tell: Tell) -> None:
+        self._gate, self._addresses, self._lanes, self._tell = gate, addresses, lanes, tell
+        self.replies: list[Reply] = []
+        self.ended = ""
+
+    def parts(self, package: PackageRecord) -> Iterator[tuple[MessageRecord, Leaving]]:
+        """Each message of a package for each address."""
+        for message in package.messages:
+            for address in self._addresses:
+                part = HandOverRecord.of_message(message.message_id, address.mailbox, Purpose.TRIAL)
+                yield message, Leaving(part, package)
+
+    def send(self, package: PackageRecord) -> None:
+        """Send every message of a package to every address, until the gate ends it."""
+        tools = self._gate.tools
+        files = unsealed(package, tools)
+        made: dict[str, bytes] = {}
+        for message, leaving in self.parts(package):
+            if message.message_id not in made:
+                envelope = _envelope(message, self._addresses[0])
+                data = tools.store.get(message.sha256)
+                sealed = delivery.for_trial(data, message.subject, envelope, self._addresses)
+                attached = [files[name] for name in message.files]
+                made[message.message_id] = delivery.compose(sealed, attached, tools.clock())
+            lane = self._lanes[message.server]
+            refusal = self._gate.asks(leaving, message.server, lane.pace)
+            if refusal is not None:
+                self.ended = refusal.reason
+                return
+            self._offer(message, leaving, made[message.message_id], lane)
+            if self.ended:
+                return
+
+    def _offer(self, message: MessageRecord, leaving: Leaving, data: bytes, lane: Lane) -> None:
+        gate, package = self._gate, leaving.package
+        assert package is not None
+        ledger, run = gate.tools.ledger.hand_overs, gate.run
+        part = ledger.add(run.id, package.id, message.id, leaving.part)
+        intent = partial(gate.begins, Leaving(part, package))
+        try:
+            reply = lane.link.offer(message.sender, part.target.name, data, intent)
+        except AllowanceUsedError as error:
+            self.ended = str(error)
+            return
+        if reply is None:
+            return
+        outcome = outcome_of(reply)
+        ledger.answered(run.id, package.id, part, outcome)
+        gate.tools.log.say("trial", run=run.id, package=package.id, state=str(outcome.state), code=outcome.code)
+        self.replies.append(reply)
+        self._tell(package, reply)
 
 
 def _envelope(message: MessageRecord, me: Address) -> Envelope:

@@ -43,7 +43,7 @@ def write_back(run: RunRecord, tools: Tools) -> str | None:
         job = load_job(tools.workspace, run.job)
         if job.file.write_back is None:
             return None
-        with tools.ledger.alone(run.id):
+        with tools.ledger.alone(run):
             return _written(run, job, tools)
     except GonnetError as error:
         return f"nothing was written back: {error.what}"
@@ -54,7 +54,7 @@ def _written(run: RunRecord, job: Job, tools: Tools) -> str | None:
     assert spec is not None
     place = spec.database, tools.workspace.database(spec.database, job.at("write_back", "database"))
     known = tools.ledger.written_back(run.id)
-    changed = [p for p in tools.ledger.packages(run.id) if p.state is not State.READY and known.get(p.id) != p.state]
+    changed = [p for p in tools.ledger.packages(run.id) if p.state is not State.READY and known.get(p.id) != p.came_to]
     done = 0
     for part in _batches(changed):
         lines = [_values(package, run) for package in part]
@@ -66,7 +66,7 @@ def _written(run: RunRecord, job: Job, tools: Tools) -> str | None:
             tools.ledger.remark(run.id, failed)
             tools.log.say("not written back", run=run.id, count=len(changed) - done)
             return failed
-        tools.ledger.note_written_back({package.id: package.state for package in part})
+        tools.ledger.note_written_back({package.id: package.came_to for package in part})
         done += len(part)
     if done:
         tools.ledger.remark(run.id, f"written back to {spec.database}: {done} packages")
@@ -80,13 +80,14 @@ def _batches(packages: list[PackageRecord]) -> Iterator[list[PackageRecord]]:
 
 
 def _values(package: PackageRecord, run: RunRecord) -> dict[str, object]:
-    times = [part.at for part in package.deliveries() if part.at is not None]
-    message = package.messages[-1].message_id if times else None  # of what was never handed over nobody knows it
+    tried = [part for part in package.hand_overs if part.at is not None]
+    times = [part.at for part in tried if part.at is not None]
+    carried = [part.message_id for part in tried if part.message_id]  # of what was never handed over nobody knows it
     return {
         "key": package.key,
-        "state": str(package.state),
+        "state": package.came_to,
         "at": max(times).astimezone(dt.UTC).isoformat(timespec="seconds") if times else None,
-        "message_id": message,
+        "message_id": carried[-1] if carried else None,
         "run": run.id,
         "job": run.job,
         "period": run.period,

@@ -7,25 +7,28 @@ from collections.abc import Callable
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
+from gonnet.jobs.targets import Target, TargetKind
 from gonnet.packages.names import safe_name
 
 _APART = re.compile(r"/(?![^{]*\}\})")  # not inside a merge field
 
 
-class FilingPlan(NamedTuple):
+class PlacePlan(NamedTuple):
     """That the files of a package are put somewhere.
 
     Attributes:
         way: What the job calls it.
-        root: The folder, mailbox or printer, as the ledger calls it.
-        path: Folders below it, with `/`; empty for the root itself.
+        kind: Whether it is a folder, a mailbox or a printer.
+        name: How the workspace calls it.
+        path: Folders below it, with `/`; empty for the folder itself.
         existing: What becomes of files that are there already.
         link: The address of the root, or empty.
         what: What is put there: the files; messages, each with its files in it; or pages, of the files that are PDFs.
     """
 
     way: str
-    root: str
+    kind: TargetKind
+    name: str
     path: str
     existing: str
     link: str = ""
@@ -34,6 +37,10 @@ class FilingPlan(NamedTuple):
     def place(self, name: str) -> str:
         """Where a file is put, below the root."""
         return f"{self.path}/{name}" if self.path else name
+
+    def target(self, name: str) -> Target:
+        """Where a file goes."""
+        return Target(self.kind, self.name, self.place(name))
 
     def link_to(self, name: str) -> str:
         """The address of a file."""

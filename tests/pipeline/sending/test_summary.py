@@ -10,8 +10,9 @@ from typing import Any
 
 import pytest
 
+from gonnet.pipeline.lists import every_hand_over
 from gonnet.pipeline.send import send
-from gonnet.pipeline.sending.telling import listed, tell
+from gonnet.pipeline.sending.summary import send_summary
 from scripted_smtp import Script, serving
 from support import MEMBERS, RULES, SETTINGS, Dairy
 
@@ -24,7 +25,7 @@ def told(dairy: Dairy, when: str, script: Script, *changes: tuple[str, str]) -> 
         run = dairy.prepared(tools, *changes)
         send(run, tools)
         script.stored.clear()
-        return tell(tools.ledger.run(str(run.id)), tools)
+        return send_summary(tools.ledger.run(str(run.id)), tools)
 
 
 def test_the_summary_says_what_wants_attention_and_has_the_list(dairy: Dairy) -> None:
@@ -58,8 +59,7 @@ def test_when_wrong_it_comes_only_then(dairy: Dairy, rules: tuple[str, str], cou
 
 def test_a_summary_that_is_refused_is_told_and_changes_nothing(dairy: Dairy) -> None:
     script = Script(answers={"RCPT:maren@tarnvale.example": ["550 nobody of that name"]})
-    assert (
-        told(dairy, "always", script) == "the summary was not taken for maren@tarnvale.example: 550 nobody of that name"
-    )
+    said = "the summary was not taken for maren@tarnvale.example: recipient refused: 550 nobody of that name"
+    assert told(dairy, "always", script) == said
     with dairy.tools() as tools:
-        assert listed(tools.ledger.packages(1)).count("\r\nsent,") == 4
+        assert every_hand_over(tools.ledger.packages(1)).count("\r\nsent,") == 4

@@ -44,7 +44,7 @@ def test_a_worker_that_dies_breaks_the_run_off(dairy: Dairy) -> None:
         with pytest.raises(StorageError, match="a process that draws documents died"):
             dairy.prepared(replace(tools, executor=lambda _count: Dying()))
         (run,) = tools.ledger.all_runs()
-        assert str(run.state) == "broken off"
+        assert str(run.state) == "aborted"
 
 
 def test_a_few_packages_stay_in_the_process_and_many_get_a_pool() -> None:

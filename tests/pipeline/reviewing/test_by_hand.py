@@ -9,11 +9,10 @@ from typing import Any
 import pytest
 
 from gonnet.errors import GonnetError, RunError
-from gonnet.ledger import RunRecord
-from gonnet.ledger.records import State
+from gonnet.ledger import RunRecord, State
 from gonnet.pipeline.reviewing.amend import Amendment, amend
-from gonnet.pipeline.reviewing.by_hand import again, move, settle
-from gonnet.pipeline.send import send
+from gonnet.pipeline.reviewing.by_hand import Verdict, again, move, settle
+from gonnet.pipeline.send import Wish, send
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
@@ -29,7 +28,7 @@ def states(dairy: Dairy, tools: Tools, run: RunRecord) -> dict[str, str]:
 def sent(dairy: Dairy, tools: Tools, run: RunRecord, **more: Any) -> Script:  # noqa: ANN401
     script = Script()
     with serving(script, dairy.port):
-        send(run, tools, **more)
+        send(run, tools, Wish(**more))
     return script
 
 
@@ -75,11 +74,11 @@ def test_nothing_is_changed_while_the_run_is_being_sent(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         before = tools.ledger.packages(run.id)
-        with tools.ledger.alone(run.id), dairy.tools() as others:
+        with tools.ledger.alone(run), dairy.tools() as others:
             for change in (
                 lambda: move(run, others, ["117"], State.HELD, *WHY),
                 lambda: amend(run, others, "117", Amendment(to="l@x.example"), *WHY),
-                lambda: settle(run, others, ["117"], was_sent=True, why="", who="maren"),
+                lambda: settle(run, others, ["117"], Verdict.SENT, "", "maren"),
                 lambda: again(run, others, ["117"], *WHY),
             ):
                 with pytest.raises(RunError, match="is being sent or changed by another process"):
@@ -111,15 +110,17 @@ def test_what_is_in_doubt_is_settled_by_a_person(dairy: Dairy, *, was_sent: bool
     with dairy.tools() as tools:
         run = dairy.prepared(tools, (", cc: adviser", ""))
         with serving(script, dairy.port):
-            send(run, tools, only=("117",))
+            send(run, tools, Wish(only=("117",)))
         assert states(dairy, tools, run)["117"] == "unsure"
-        ((package, found),) = settle(run, tools, ["117"], was_sent=was_sent, why="in the server's log", who="maren")
+        ((package, found),) = settle(
+            run, tools, ["117"], Verdict.SENT if was_sent else Verdict.NOT_SENT, "in the server's log", "maren"
+        )
         assert (package.key, str(found)) == ("117", state)
         with serving(script, dairy.port):
-            send(run, tools, only=("117",))
+            send(run, tools, Wish(only=("117",)))
         assert states(dairy, tools, run)["117"] == "sent"
-        with pytest.raises(RunError, match="nothing of package 117 is in doubt"):
-            settle(run, tools, ["117"], was_sent=True, why="", who="maren")
+        with pytest.raises(RunError, match="nothing of package 117 is in doubt, or a draft: it is sent"):
+            settle(run, tools, ["117"], Verdict.SENT, "", "maren")
     assert len(script.stored) == copies
 
 
@@ -248,7 +249,7 @@ def test_by_the_commands(dairy: Dairy) -> None:
         dairy.gonnet("amend", "last", key, "--enclose", "note.txt")
     dairy.gonnet("review", "last", "--into", "look", code=0)
     assert [(dairy.folder / f"look/{key}/note.txt").read_text() for key in ("117", "118")] == ["117", "118"]
-    assert "say --sent or --not-sent" in dairy.gonnet("settle", "last", "118", code=2).stderr
+    assert "say --sent, --not-sent or --closed" in dairy.gonnet("settle", "last", "118", code=2).stderr
     assert "only what was sent" in dairy.gonnet("resend", "last", "118", "--yes", code=2).stderr
 
 
@@ -288,7 +289,7 @@ def test_an_address_that_is_kept_is_used_until_the_list_has_another(dairy: Dairy
     dairy.gonnet("prepare", "statements", code=3)
     words = ("--to", "Iga <iga@laka.example>", "--keep", "--why", "called them")
     told = dairy.gonnet("amend", "last", "117", *words).stdout
-    assert "no address on the list; it has one by now: release it" in " ".join(told.split())
+    assert "the list has no address; one was put in by hand, and it can be released" in " ".join(told.split())
     dairy.gonnet("amend", "last", "00042", "--to", "z@zoe.example", "--keep")
     dairy.gonnet("amend", "last", "117", *words)  # once is enough, twice is the same
     assert len((dairy.folder / "corrections.csv").read_text("utf-8").splitlines()) == 3

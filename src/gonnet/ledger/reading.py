@@ -3,23 +3,16 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table, select
 
+from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema
-from gonnet.ledger.records import (
-    DeliveryRecord,
-    DocumentRecord,
-    FilingRecord,
-    HandOver,
-    MessageRecord,
-    PackageRecord,
-    RunRecord,
-    RunState,
-    State,
-)
+from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord
+from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State
 
 R = TypeVar("R")
 
@@ -46,16 +39,12 @@ _MESSAGES = _read(
     *("package_id", "id", "message_id", "called", "subject", "sender", "server", "to", "cc", "bcc", "files", "sha256"),
     of=schema.packages,
 )
-_DELIVERIES = _read(
-    schema.deliveries,
-    *("message_id", "id", "address", "state", "code", "reply", "at", "attempts"),
-    of=schema.messages.join(schema.packages),
-)
-_FILINGS = _read(
-    schema.filings,
-    *("package_id", "id", "way", "root", "place", "existing", "sha256", "state", "put_at", "reply", "at"),
+_HAND_OVERS = _read(
+    schema.hand_overs,
+    *("package_id", "id", "message_id", "purpose", "kind", "way", "target_kind", "target", "place", "existing"),
+    *("sha256", "state", "refused", "code", "reply", "put_at", "at", "attempts"),
     of=schema.packages,
-)
+).where(schema.hand_overs.c.purpose != Purpose.TRIAL)
 
 
 def packages_where(
@@ -76,18 +65,18 @@ def packages_where(
             found.setdefault(values[0], []).append(make(values))
         return found
 
-    documents, filings = parts(_DOCUMENTS, _document), parts(_FILINGS, _filing)
-    deliveries = parts(_DELIVERIES, _delivery)
-    messages = parts(_MESSAGES, lambda row: _message(row, deliveries))
+    documents, messages = parts(_DOCUMENTS, _document), parts(_MESSAGES, _message)
+    carried = {message.id: message.message_id for part in messages.values() for message in part}
+    hand_overs = parts(_HAND_OVERS, lambda row: _hand_over(row, carried))
     found = [tuple(row) for row in work.execute(_PACKAGES.where(*conditions))]
-    return tuple(_package(row, documents, messages, filings) for row in found if not keys or row[1] in keys)
+    return tuple(_package(row, documents, messages, hand_overs) for row in found if not keys or row[1] in keys)
 
 
 def _package(
     row: tuple[Any, ...],
     documents: Mapping[int, Sequence[DocumentRecord]],
     messages: Mapping[int, Sequence[MessageRecord]],
-    filings: Mapping[int, Sequence[FilingRecord]],
+    hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
     number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps = row
     return PackageRecord(
@@ -105,7 +94,7 @@ def _package(
         steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in steps),
         documents=tuple(documents.get(number, ())),
         messages=tuple(messages.get(number, ())),
-        filings=tuple(filings.get(number, ())),
+        hand_overs=tuple(hand_overs.get(number, ())),
     )
 
 
@@ -116,7 +105,7 @@ def _document(row: tuple[Any, ...]) -> DocumentRecord:
     )
 
 
-def _message(row: tuple[Any, ...], deliveries: Mapping[int, Sequence[DeliveryRecord]]) -> MessageRecord:
+def _message(row: tuple[Any, ...]) -> MessageRecord:
     _, number, message_id, called, subject, sender, server, to, cc, bcc, files, sha256 = row
     return MessageRecord(
         id=number,
@@ -130,30 +119,28 @@ def _message(row: tuple[Any, ...], deliveries: Mapping[int, Sequence[DeliveryRec
         bcc=tuple(bcc),
         files=tuple(files),
         sha256=sha256,
-        deliveries=tuple(deliveries.get(number, ())),
     )
 
 
-def _delivery(row: tuple[Any, ...]) -> DeliveryRecord:
-    _, number, address, state, code, reply, at, attempts = row
-    return DeliveryRecord(
-        id=number, address=address, state=HandOver(state), code=code, reply=reply, at=_time(at), attempts=attempts
-    )
-
-
-def _filing(row: tuple[Any, ...]) -> FilingRecord:
-    _, number, way, root, place, existing, sha256, state, put_at, reply, at = row
-    return FilingRecord(
+def _hand_over(row: tuple[Any, ...], carried: Mapping[int, str]) -> HandOverRecord:
+    _, number, message, purpose, kind, way, target_kind, target, place, existing, *rest = row
+    sha256, state, refused, code, reply, put_at, at, attempts = rest
+    return HandOverRecord(
         id=number,
+        message_id=carried.get(message, ""),
+        purpose=Purpose(purpose),
+        kind=HandOverKind(kind),
         way=way,
-        root=root,
-        place=place,
+        target=Target(TargetKind(target_kind), target, place),
         existing=existing,
         sha256=sha256,
-        state=HandOver(state),
-        put_at=put_at,
+        state=HandOverState(state),
+        refused=refused,
+        code=code,
         reply=reply,
+        put_at=put_at,
         at=_time(at),
+        attempts=attempts,
     )
 
 
@@ -161,8 +148,8 @@ def _time(text: str | None) -> dt.datetime | None:
     return dt.datetime.fromisoformat(text) if text else None
 
 
-def run_of(row: Row[Any], counts: Mapping[State, int]) -> RunRecord:
-    """A run."""
+def run_of(row: Row[Any], counts: Mapping[State, int], handed: Mapping[HandOverState, int]) -> RunRecord:
+    """A run, with how many of its packages and of its hand-overs are in each state."""
     return RunRecord(
         id=row.id,
         job=row.job,
@@ -175,6 +162,10 @@ def run_of(row: Row[Any], counts: Mapping[State, int]) -> RunRecord:
         period=row.period,
         account=row.account,
         findings=tuple((weight, text) for weight, text in row.findings),
+        cycle=row.cycle,
+        purpose=Purpose(row.purpose),
+        only=tuple(json.loads(row.only)),
         counts=counts,
+        handed=handed,
         reviewed=_time(row.reviewed),
     )

@@ -9,9 +9,10 @@ import pytest
 from gonnet.errors import JobError, RunError
 from gonnet.jobs import load_workspace
 from gonnet.jobs.workspace import Limits
-from gonnet.ledger.records import State
+from gonnet.ledger import State
 from gonnet.pipeline.prepare import prepare
-from gonnet.pipeline.send import leaving, send
+from gonnet.pipeline.send import Wish, send
+from gonnet.pipeline.sending.choosing import choose
 from gonnet.pipeline.sending.gate import is_within, strangers
 from gonnet.pipeline.survey import Request
 from scripted_smtp import Script, serving
@@ -55,7 +56,7 @@ def test_what_was_prepared_before_the_limit_does_not_leave_either(dairy: Dairy) 
         run = dairy.prepared(tools)
     limited(dairy, LIMITS)
     with dairy.tools() as tools, serving(script, dairy.port):
-        assert send(run, tools).states == {}
+        assert send(run, tools).states == {State.HELD: 2}
         assert str(dairy.by_key(tools, run)["00042"].state) == "held"
     assert script.stored == []
 
@@ -63,8 +64,8 @@ def test_what_was_prepared_before_the_limit_does_not_leave_either(dairy: Dairy) 
 @pytest.mark.parametrize(
     ("limits", "what"),
     [
-        ("{messages: 3}", "4 messages would leave, and gonnet.yaml allows 3 at a time"),
-        ("{per_address: 1}", "2 messages would go to ines@tarnvale.example, and gonnet.yaml allows 1"),
+        ("{messages: 3}", "4 messages would leave; gonnet.yaml allows 3 for a run"),
+        ("{per_address: 1}", "2 messages would go to ines@tarnvale.example; gonnet.yaml allows 1 a day"),
         ("{quiet: 11:30-13:00}", "it is 12:00, and gonnet.yaml lets nothing leave from 11:30 to 13:00"),
     ],
 )
@@ -73,10 +74,9 @@ def test_beyond_a_limit_nothing_leaves(dairy: Dairy, limits: str, what: str) -> 
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
     limited(dairy, f"limits: {limits}\n")
-    with dairy.tools() as tools, serving(script, dairy.port):
-        object.__setattr__(tools, "clock", lambda: dt.datetime(2026, 11, 5, 12, tzinfo=dt.UTC))
-        with pytest.raises(RunError, match=what):
-            send(run, tools)
+    noon = dt.datetime(2026, 11, 5, 12, tzinfo=dt.UTC)
+    with dairy.tools(at=noon) as tools, serving(script, dairy.port), pytest.raises(RunError, match=what):
+        send(run, tools)
     assert script.stored == []
 
 
@@ -106,12 +106,12 @@ def test_nobody_gets_the_same_period_twice_unless_that_is_said(dairy: Dairy) -> 
     script = Script()
     with dairy.tools() as tools, serving(script, dairy.port):
         first = dairy.prepared(tools)
-        assert send(first, tools, only=("117",)).states == {State.SENT: 1}
+        assert send(first, tools, Wish(only=("117",))).states == {State.SENT: 1}
         second = dairy.prepared(tools)
-        assert [package.key for package in leaving(second, tools).packages] == ["00042"]
-        assert [package.key for package in leaving(second, tools, again=True).packages] == ["00042", "117"]
-        assert [package.key for package in leaving(first, tools).packages] == ["00042"]
+        assert [package.key for package in choose(second, tools).packages] == ["00042"]
+        assert [package.key for package in choose(second, tools, again=True).packages] == ["00042", "117"]
+        assert [package.key for package in choose(first, tools).packages] == ["00042"]
         later = prepare(dairy.job(), tools, Request(as_of=AS_OF + dt.timedelta(days=1), asked={}))
-        assert [package.key for package in leaving(later, tools).packages] == ["00042", "117"], "another period"
-        assert send(second, tools, again=True).states == {State.SENT: 2}
+        assert [package.key for package in choose(later, tools).packages] == ["00042", "117"], "another period"
+        assert send(second, tools, Wish(again=True)).states == {State.SENT: 2}
     assert len(script.stored) == 6

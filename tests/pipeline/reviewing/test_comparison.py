@@ -7,8 +7,7 @@ from decimal import Decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.ledger import PackageRecord
-from gonnet.ledger.records import State
+from gonnet.ledger import PackageRecord, State
 from gonnet.pipeline.reviewing.comparison import compare, labels, spread
 from gonnet.pipeline.send import send
 from scripted_smtp import Script, serving

@@ -10,8 +10,7 @@ import pytest
 
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import PerMinute
-from gonnet.ledger import RunRecord
-from gonnet.ledger.records import State
+from gonnet.ledger import RunRecord, State
 from gonnet.pipeline.send import send
 from gonnet.pipeline.sending.handing_over import SendReport
 from gonnet.pipeline.sending.pacing import Pace, Paces
@@ -42,7 +41,7 @@ def test_each_message_leaves_once_over_so_many_connections(dairy: Dairy, connect
     script, told = Script(), []
     with dairy.tools() as tools, serving(script, dairy.port):
         run = crowd(dairy, tools)
-        report = send(run, tools, (), lambda package, _state: told.append(package.key))
+        report = send(run, tools, tell=lambda package, _state: told.append(package.key)).report
         assert report == SendReport(states={State.SENT: FARMS})
         assert tools.ledger.run(str(run.id)).counts == {State.SENT: FARMS}
     assert script.connections == connections
@@ -87,10 +86,10 @@ def test_what_is_refused_for_now_is_tried_again_with_growing_pauses(dairy: Dairy
         object.__setattr__(tools.stop, "sleep", waited.append)
         run = dairy.prepared(tools)
         assert send(run, tools).states == {State.SENT: 2}
-        delivery = next(dairy.by_key(tools, run)["117"].deliveries())
+        part = dairy.by_key(tools, run)["117"].mailed[0]
     assert waited == [30, 60]
     assert len([1 for address, _ in script.stored if address.startswith("laka")]) == 1
-    assert str(delivery.state) == "sent"
+    assert str(part.state) == "sent"
 
 
 @pytest.mark.parametrize("limit", ["retries: 2, pause: 0", "retries: 12, pause: 61, retry_minutes: 3"])
@@ -166,8 +165,8 @@ def test_nothing_comes_between_an_answer_and_its_place_in_the_ledger(
 
         def say(event: str, **parts: object) -> None:
             if event == "handed over":
-                known = {d.id: d.state for p in tools.ledger.packages(run.id) for d in p.deliveries()}
-                found.append(str(known[int(str(parts["delivery"]))]))
+                known = {part.id: part.state for p in tools.ledger.packages(run.id) for part in p.hand_overs}
+                found.append(str(known[int(str(parts["hand_over"]))]))
 
         monkeypatch.setattr(tools.log, "say", say)
         send(run, tools)

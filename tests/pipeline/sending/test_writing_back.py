@@ -14,7 +14,7 @@ from gonnet.errors import GonnetError
 from gonnet.pipeline.sending.writing_back import write_back
 from scripted_smtp import Script, serving
 from servers import Place
-from support import Dairy
+from support import Dairy, begun
 
 SQL = """\
 write_back:
@@ -100,8 +100,7 @@ def test_each_server_is_told_in_batches_and_twice_does_no_harm(
     with dairy.tools() as tools:
         run = dairy.prepared(tools, ("package:\n", f"{sql}package:\n"))
         for package in tools.ledger.packages(run.id, ["00042", "117"]):
-            tools.ledger.deliveries.hand_over(next(package.deliveries()).id)
-        tools.ledger.deliveries.doubt_open(run.id)
+            assert begun(tools, run, package, package.mailed[0])
         for times in (1, 2):
             assert write_back(run, tools) is None
             states = ("held", "skipped", "unsure", "unsure")
@@ -138,7 +137,7 @@ def test_the_log_has_a_line_for_each_thing_and_nobodys_name_or_figure(dairy: Dai
         "prepared", "changed by hand", "send began", *["handed over"] * 5, "send ended",
     ]  # fmt: skip
     assert {line["run"] for line in lines} == {1}
-    assert len({line["delivery"] for line in lines if line["event"] == "handed over"}) == 5
+    assert len({line["hand_over"] for line in lines if line["event"] == "handed over"}) == 5
     assert (lines[-1]["sent"], lines[-1]["failed"], lines[-1]["interrupted"]) == (2, 1, False)
     for secret in ("members.tarnvale", "00042", "117", "Zoë", "588.05", "new tank"):
         assert secret not in written

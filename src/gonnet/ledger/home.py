@@ -1,0 +1,102 @@
+"""Whether a ledger is the one that was last written here: a restored backup or a copy does not know what left since.
+
+The ledger knows where it is at home and how many sends it began. The same number is kept outside the workspace, in the
+user's folder for states of programs (XDG Base Directory Specification), so that an older ledger can be told.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+
+from sqlalchemy import Engine, select, update
+
+from gonnet.ledger import schema
+from gonnet.ledger.failures import told
+
+
+class Home:
+    """Where a ledger is at home.
+
+    Args:
+        engine: Its database.
+        place: Where it is.
+    """
+
+    def __init__(self, engine: Engine, place: Path) -> None:
+        self._engine, self.place = engine, place
+
+    @told
+    def trouble(self) -> str | None:
+        """Why this may not be the ledger that knows what was sent last; None where nothing speaks against it."""
+        with self._engine.connect() as work:
+            row = work.execute(select(schema.about)).one()
+        known = _noted(row.identity)
+        if known > row.sends:
+            many = f"{known - row.sends} send{'s' if known - row.sends > 1 else ''}"
+            return f"the ledger is older than what happened here: it does not know the last {many} (a restored backup?)"
+        if not row.home or row.home == self._here():
+            return None
+        machine, _, folder = row.home.partition("|")
+        if machine != _machine() and machine and _machine():
+            return f"this workspace was at home on another machine, in {folder}: what was sent there since is not known"
+        if Path(folder) != self.place.parent and _identity(Path(folder) / self.place.name) == row.identity:
+            return f"this workspace is a copy of that in {folder}: what was sent there since is not known"
+        return None  # it was moved
+
+    @told
+    def note_send(self) -> None:
+        """A send begins, here: from now on this is the place where the ledger is at home."""
+        with self._engine.begin() as work:
+            work.execute(update(schema.about).values(sends=schema.about.c.sends + 1, home=self._here()))
+            row = work.execute(select(schema.about)).one()
+        _note(row.identity, row.sends)
+
+    @told
+    def adopt(self) -> None:
+        """Somebody says that this ledger is to count, although it may not know everything."""
+        with self._engine.begin() as work:
+            row = work.execute(select(schema.about)).one()
+            sends = max(row.sends, _noted(row.identity))
+            work.execute(update(schema.about).values(sends=sends, home=self._here()))
+
+    def _here(self) -> str:
+        return f"{_machine()}|{self.place.parent.resolve()}"
+
+
+def _machine() -> str:
+    """What tells this machine from others; empty where nothing does."""
+    with contextlib.suppress(OSError):
+        return Path("/etc/machine-id").read_text("ascii").strip()
+    return ""
+
+
+def _identity(place: Path) -> str | None:
+    if not place.is_file():
+        return None
+    with contextlib.suppress(sqlite3.Error), closing(sqlite3.connect(f"file:{place}?mode=ro", uri=True)) as link:
+        return str(link.execute("select identity from about").fetchone()[0])
+    return None
+
+
+def _notes() -> Path:
+    return Path(os.environ.get("XDG_STATE_HOME") or Path.home() / ".local/state") / "gonnet"
+
+
+def _noted(identity: str) -> int:
+    with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
+        return int(json.loads((_notes() / identity).read_text("utf-8"))["sends"])
+    return 0
+
+
+def _note(identity: str, sends: int) -> None:
+    """Keep the number; where nothing can be written, a restored backup cannot be told."""
+    with contextlib.suppress(OSError):
+        _notes().mkdir(mode=0o700, parents=True, exist_ok=True)
+        new = _notes() / f".{identity}-{os.getpid()}"
+        new.write_text(json.dumps({"sends": sends}), "utf-8")
+        new.replace(_notes() / identity)

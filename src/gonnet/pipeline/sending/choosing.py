@@ -1,0 +1,83 @@
+"""What a send of a run would hand over."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from gonnet.errors import RunError
+from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.past import TakenElsewhere
+from gonnet.ledger.states import Purpose, RunState
+from gonnet.pipeline.tools import Tools
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """What a send would hand over.
+
+    Attributes:
+        packages: Those of which something leaves: ready ones, and what was refused only for now.
+        earlier: Key → run, of those of which something is left out, since it left in another run of the same cycle.
+        taken: All that left in other runs of the cycle.
+    """
+
+    packages: tuple[PackageRecord, ...]
+    earlier: Mapping[str, int] = field(default_factory=dict)
+    taken: TakenElsewhere = field(default_factory=TakenElsewhere)
+
+    def parts(self, package: PackageRecord) -> tuple[HandOverRecord, ...]:
+        """What of a package leaves."""
+        return tuple(part for part in package.waiting if _taken(package, part, self.taken) is None)
+
+    @property
+    def everything(self) -> tuple[HandOverRecord, ...]:
+        """All that leaves, package by package."""
+        return tuple(part for package in self.packages for part in self.parts(package))
+
+
+def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False) -> Choice:
+    """What a send would hand over of a run; with `again`, what left in other runs of the same cycle too.
+
+    Raises:
+        RunError: the run was not prepared to its end, or its job delivers nothing.
+    """
+    require_prepared(run)
+    packages = tools.ledger.packages(run.id, only)
+    _require_delivers(run, packages)
+    is_free = again or run.purpose is not Purpose.REGULAR
+    taken = TakenElsewhere() if is_free else tools.ledger.taken_elsewhere(run)
+    leaving: list[PackageRecord] = []
+    earlier: dict[str, int] = {}
+    for package in packages:
+        runs = [_taken(package, part, taken) for part in package.waiting]
+        if None in runs:
+            leaving.append(package)
+        if (number := next((number for number in runs if number is not None), None)) is not None:
+            earlier[package.key] = number
+    return Choice(packages=tuple(leaving), earlier=earlier, taken=taken)
+
+
+def _taken(package: PackageRecord, part: HandOverRecord, taken: TakenElsewhere) -> int | None:
+    return taken.of(package, part) if part.purpose is Purpose.REGULAR else None
+
+
+def require_prepared(run: RunRecord) -> None:
+    """See that a run can be handed over.
+
+    Raises:
+        RunError: it was not prepared to its end.
+    """
+    if run.state is not RunState.PREPARED:
+        what = "is being prepared" if run.state is RunState.PREPARING else "was aborted before its end"
+        raise RunError(f"run {run.id} {what}", fix=f"Run `gonnet prepare {run.job}` again")
+
+
+def _require_delivers(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
+    """A job with packages that are ready, and nobody and nothing to hand them to, is a job for looking only."""
+    ready = [package for package in packages if package.state is State.READY]
+    if ready and not any(package.hand_overs for package in packages):
+        raise RunError(
+            f"the job '{run.job}' of run {run.id} delivers nothing",
+            fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",
+        )

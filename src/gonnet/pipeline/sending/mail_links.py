@@ -1,0 +1,45 @@
+"""Connections to the mail servers of the workspace, and what an answer of one means for a hand-over."""
+
+from __future__ import annotations
+
+from gonnet.delivery import Reply, SmtpLink, Verdict
+from gonnet.ledger.hand_overs import Outcome
+from gonnet.ledger.states import HandOverState
+from gonnet.pipeline.sending.pacing import Pace
+from gonnet.pipeline.tools import Tools
+
+_STATES = {
+    Verdict.ACCEPTED: HandOverState.SENT,
+    Verdict.LATER: HandOverState.DEFERRED,
+    Verdict.REFUSED: HandOverState.REFUSED,
+    Verdict.IN_DOUBT: HandOverState.UNSURE,
+}
+
+
+class Lane:
+    """A connection to a mail server, and its pace."""
+
+    def __init__(self, link: SmtpLink, pace: Pace) -> None:
+        self.link, self.pace = link, pace
+
+    def close(self) -> None:
+        """Take leave of the server."""
+        self.link.close()
+
+
+def link_for(name: str, tools: Tools) -> SmtpLink:
+    """The connection to a mail server.
+
+    Raises:
+        JobError: the workspace no longer has the server, or its password is not set.
+    """
+    _, server = tools.workspace.server(name, "gonnet.yaml")
+    where = f"gonnet.yaml, mail server '{name}'"
+    password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
+    trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
+    return SmtpLink(server, password, trusted)
+
+
+def outcome_of(reply: Reply) -> Outcome:
+    """What came of a hand-over."""
+    return Outcome(state=_STATES[reply.verdict], refused=reply.refused, code=reply.code, reply=reply.text)
