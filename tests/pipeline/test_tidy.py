@@ -8,7 +8,10 @@ import os
 import pytest
 
 from gonnet.errors import JobError, SealError
-from gonnet.ledger import RunRecord
+from gonnet.ledger import RunRecord, State
+from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.reviewing.by_hand import move
+from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tidy import look_round, tidy
 from gonnet.pipeline.tools import Tools
 from support import SETTINGS, Dairy
@@ -48,19 +51,23 @@ def test_files_of_what_was_sent_go_when_they_are_old_and_the_record_stays(dairy:
         assert "its files were removed" in tools.ledger.history(run.id)[-1][1]
         with pytest.raises(SealError):
             documents(dairy, tools, run)
+        assert documents(dairy, tools, run, "118"), "it is held, and may be released"
         assert look_round(tools).digests == ()
 
 
-def test_what_another_run_needs_or_may_still_leave_is_kept(dairy: Dairy) -> None:
+def test_what_another_run_needs_or_may_still_leave_is_kept_and_what_never_will_is_not(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         dairy.sent(tools, DAY, KEEP)
-        second = dairy.prepared(tools, KEEP)  # the same documents, ready to leave
-        tools.ledger._clock = lambda: dt.datetime(2026, 11, 5, 12, tzinfo=dt.UTC)
+        second = dairy.prepared(tools, KEEP)  # everybody has it from the first run, but the one who is held
+        later_on = prepare(dairy.job(KEEP), tools, Request(as_of=DAY + dt.timedelta(days=1), asked={}))  # may all leave
         put_long_ago(tools)
         found = look_round(later(tools, 400))
-        assert [run.id for run in found.waiting] == [second.id]
+        assert {run.id: count for run, count in found.waiting.items()} == {1: 1, second.id: 1, later_on.id: 3}
         tidy(found, tools)
-        assert documents(dairy, tools, second)
+        assert documents(dairy, tools, second, "118")
+        assert documents(dairy, tools, later_on)
+        move(tools.ledger.run("1"), tools, ["118"], State.SKIPPED, "gone", "maren")
+        assert 1 not in {run.id for run in look_round(tools).waiting}
 
 
 def test_what_a_run_that_is_being_made_relies_on_is_kept(dairy: Dairy) -> None:
@@ -110,5 +117,9 @@ def test_by_the_command(dairy: Dairy) -> None:
         dairy.sent(tools, dt.date(2020, 1, 1), KEEP)
         put_long_ago(tools)
     assert "no terminal to ask at" in dairy.gonnet("tidy", code=2).stderr
+    said = dairy.gonnet("tidy", "--yes", code=3).stdout
+    assert "files removed." in said
+    assert "run 1: 1 package may still leave or are in doubt" in said
+    dairy.gonnet("skip", "1", "118", "--why", "gone")
     assert "files removed." in dairy.gonnet("tidy", "--yes").stdout
     assert "There is nothing to remove." in dairy.gonnet("tidy", "--yes").stdout

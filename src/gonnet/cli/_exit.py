@@ -8,6 +8,8 @@ from typing import NoReturn
 
 import click
 
+from gonnet.cli._signals import end_in_order
+from gonnet.cli._streams import make_steady
 from gonnet.errors import GonnetError, JobError, StorageError, UnreachableError
 
 DONE = 0
@@ -19,6 +21,8 @@ UNREACHABLE = 4
 
 def run(command: click.Command, words: Sequence[str] | None = None) -> NoReturn:
     """Run the program, with `words` or what was typed; every failure becomes words and a code."""
+    make_steady()
+    end_in_order()
     try:
         code = command.main(words, prog_name="gonnet", standalone_mode=False)
         sys.exit(code if isinstance(code, int) else DONE)
@@ -34,9 +38,6 @@ def run(command: click.Command, words: Sequence[str] | None = None) -> NoReturn:
     except GonnetError as error:
         tell(error)
         sys.exit(UNREACHABLE if isinstance(error, UnreachableError) else WRONG)
-    except BrokenPipeError:  # the reader of our output went away
-        sys.stderr.close()
-        sys.exit(DONE)
     except KeyboardInterrupt:
         click.echo("Stopped. What was done is recorded; the command can be run again.", err=True)
         sys.exit(WRONG)

@@ -12,8 +12,19 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from gonnet.pipeline.stopping import Stop
 
-_ENDINGS = (signal.SIGINT, signal.SIGTERM)
+_ENDINGS = (signal.SIGINT, signal.SIGTERM, *((signal.SIGHUP,) if hasattr(signal, "SIGHUP") else ()))
 _TOLD = b"\nStopping once what is under way is answered. Ctrl-C again stops at once, and leaves that unsure.\n"
+
+
+def _heeded() -> list[signal.Signals]:
+    """Those that nobody asked to be ignored, as `nohup` does."""
+    return [number for number in _ENDINGS if signal.getsignal(number) is not signal.SIG_IGN]
+
+
+def end_in_order() -> None:
+    """Let each of them end the program as Ctrl-C does: what is half done is cleared away."""
+    for number in _heeded():
+        signal.signal(number, signal.default_int_handler)
 
 
 @contextmanager
@@ -22,11 +33,10 @@ def ending(stop: Stop) -> Iterator[None]:
 
     def ask(_number: int, _frame: FrameType | None) -> None:
         stop.ask()
-        for number in _ENDINGS:
-            signal.signal(number, signal.default_int_handler)
+        end_in_order()
         os.write(2, _TOLD)  # nothing that keeps a buffer: it may be in the middle of writing
 
-    before = {number: signal.signal(number, ask) for number in _ENDINGS}
+    before = {number: signal.signal(number, ask) for number in _heeded()}
     try:
         yield
     finally:

@@ -34,8 +34,9 @@ def tidy(workspace: Path | None, yes: bool) -> int:
             _show.show(table)
         if found.strays[0]:
             _show.line(f"And {_show.many(found.strays[0], 'file')} that no run needs, {_show.size(found.strays[1])}.")
-        for run in found.waiting:
-            what = f"! run {run.id} is old enough, but something of it may still leave or is in doubt: it is kept"
+        for run, count in found.waiting.items():
+            many = _show.many(count, "package")
+            what = f"! run {run.id}: {many} may still leave or are in doubt, and keep their files; skip or settle them"
             _show.console().print(_show.state("attention", what), soft_wrap=True)
         if not found.digests:
             _show.line("There is nothing to remove.")

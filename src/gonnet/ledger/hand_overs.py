@@ -283,9 +283,9 @@ def _require_within(work: Connection, run_id: int, target: Target, day: str, lim
     if target.kind is not TargetKind.ADDRESS:
         return
     if limits.of_run is not None and _left_of(work, run_id) > limits.of_run:
-        raise AllowanceUsedError(f"gonnet.yaml allows {limits.of_run:,} messages for a run, and so many have left")
+        raise AllowanceUsedError(f"the limit of messages for a run is reached: gonnet.yaml allows {limits.of_run:,}")
     if limits.of_day is not None and _left_on(work, day) > limits.of_day:
-        raise AllowanceUsedError(f"gonnet.yaml allows {limits.of_day:,} messages a day, and so many have left today")
+        raise AllowanceUsedError(f"the limit of messages for a day is reached: gonnet.yaml allows {limits.of_day:,}")
     if limits.to_address is not None and _left_on(work, day, (target.name,)) > limits.to_address:
-        most = f"{limits.to_address:,} messages a day to one address"
-        raise AllowanceUsedError(f"gonnet.yaml allows {most}, and so many have left for {target.name}")
+        most = f"gonnet.yaml allows {limits.to_address:,} a day to one address"
+        raise AllowanceUsedError(f"the limit of messages for {target.name} is reached: {most}")

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy import Engine, insert, select, union_all
 
 from gonnet.ledger import schema
-from gonnet.ledger.states import RunState, State
+from gonnet.ledger.states import DONE, HandOverState, Purpose, RunState, State
 
-_OPEN = (State.READY, State.FAILED, State.UNSURE)
+_MAY_LEAVE = (State.READY, State.FAILED, State.UNSURE, State.HELD)  # what is held may be released
+_NOT_DONE = [state for state in HandOverState if state not in (*DONE.values(), HandOverState.CLOSED)]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,9 +35,11 @@ class KeptRun:
 
 def kept_runs(engine: Engine) -> list[KeptRun]:
     """Every run, the oldest first."""
-    run, package = schema.runs.c, schema.packages.c
+    run, package, part = schema.runs.c, schema.packages.c, schema.hand_overs.c
     with engine.connect() as work:
-        waiting = set(work.execute(select(package.run_id).where(package.state.in_(_OPEN)).distinct()).scalars())
+        query = select(package.run_id).join(schema.hand_overs, part.package_id == package.id).distinct()
+        query = query.where(part.state.in_(_NOT_DONE), part.purpose != Purpose.TRIAL)
+        waiting = set(work.scalars(query.where(package.state.in_(_MAY_LEAVE))))
         rows = work.execute(select(run.id, run.job, run.prepared, run.state).order_by(run.id)).all()
     return [
         KeptRun(

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from gonnet.errors import JobError
 from gonnet.jobs import load_job
+from gonnet.ledger import PackageRecord, State
 from gonnet.ledger.keeping import KeptRun
+from gonnet.ledger.states import DONE, HandOverState
 from gonnet.pipeline.tools import Tools
 
+_OVER = (*DONE.values(), HandOverState.CLOSED)
 _FRESH = dt.timedelta(days=1)  # what was put since may belong to a run that is being made
 
 
@@ -21,48 +24,70 @@ class Tidying:
     Attributes:
         runs: Runs whose files need not be kept, with how many and how many bytes only they need.
         strays: Digests of files that no run refers to, and their bytes.
-        waiting: Runs that are old enough, and of which something may still leave or is in doubt.
+        waiting: Runs that are old enough → how many of their packages may still leave or are in doubt, and keep theirs.
         digests: The files.
         since: What is put after this, in seconds since 1970, stays.
     """
 
     runs: Mapping[KeptRun, tuple[int, int]]
     strays: tuple[int, int]
-    waiting: tuple[KeptRun, ...]
+    waiting: Mapping[KeptRun, int]
     digests: tuple[str, ...]
     since: float
 
 
 def look_round(tools: Tools) -> Tidying:
     """What need not be kept any longer; nothing is removed."""
-    now = tools.clock()
-    days: dict[str, int | None] = {}
-    old: list[KeptRun] = []
-    waiting: list[KeptRun] = []
-    for run in tools.ledger.kept_runs():
-        if run.job not in days:
-            days[run.job] = _days(run.job, tools)
-        span = days[run.job]
-        if run.is_aborted or (span is not None and now - run.prepared > dt.timedelta(days=span)):
-            (waiting if run.is_open else old).append(run)
-    since = (now - _FRESH).timestamp()
-    numbers = {run.id: run for run in old}
+    old = {run.id: run for run in tools.ledger.kept_runs() if _is_old(run, tools)}
+    leaving = {run: found for run in old.values() if run.is_open and (found := _may_leave(run, tools))}
+    kept = {digest for packages in leaving.values() for package in packages for digest in _files(package)}
+    since = (tools.clock() - _FRESH).timestamp()
     needed = tools.ledger.files_of_runs()
-    found: dict[KeptRun, tuple[int, int]] = dict.fromkeys(old, (0, 0))
+    found: dict[KeptRun, tuple[int, int]] = dict.fromkeys(old.values(), (0, 0))
     strays, digests = (0, 0), []
     for digest, size, put in tools.store.digests():
-        if put > since:
-            continue
         users = needed.get(digest, set())
+        if put > since or digest in kept or not users <= old.keys():
+            continue
+        digests.append(digest)
         if not users:
             strays = strays[0] + 1, strays[1] + size
-            digests.append(digest)
-        elif users <= numbers.keys():
-            count, total = found[numbers[max(users)]]
-            found[numbers[max(users)]] = count + 1, total + size
-            digests.append(digest)
-    runs = {run: part for run, part in found.items() if part[0]}
-    return Tidying(runs=runs, strays=strays, waiting=tuple(waiting), digests=tuple(digests), since=since)
+        else:
+            count, total = found[old[max(users)]]
+            found[old[max(users)]] = count + 1, total + size
+    return Tidying(
+        runs={run: part for run, part in found.items() if part[0]},
+        strays=strays,
+        waiting={run: len(packages) for run, packages in leaving.items()},
+        digests=tuple(digests),
+        since=since,
+    )
+
+
+def _is_old(run: KeptRun, tools: Tools) -> bool:
+    """Whether nothing says that the files of a run are to be kept."""
+    days = _days(run.job, tools)
+    return run.is_aborted or (days is not None and tools.clock() - run.prepared > dt.timedelta(days=days))
+
+
+def _may_leave(run: KeptRun, tools: Tools) -> list[PackageRecord]:
+    """The packages of a run that may still leave or are in doubt; not what its recipients have from another run."""
+    taken = tools.ledger.taken_elsewhere(tools.ledger.run(str(run.id)))
+    return [
+        package
+        for package in tools.ledger.packages(run.id)
+        if package.state is not State.SKIPPED
+        and any(
+            part.is_in_doubt or (part.state not in _OVER and taken.of(package, part) is None)
+            for part in package.hand_overs
+        )
+    ]
+
+
+def _files(package: PackageRecord) -> Iterator[str]:
+    """SHA-256 of every file that a package needs to leave."""
+    for part in (*package.documents, *package.messages, *package.hand_overs):
+        yield part.sha256
 
 
 def _days(job: str, tools: Tools) -> int | None:
@@ -77,6 +102,7 @@ def _days(job: str, tools: Tools) -> int | None:
 
 def tidy(found: Tidying, tools: Tools) -> None:
     """Remove what was found, and write down of which runs."""
-    tools.ledger.note_removal([run.id for run in found.runs], "its files were removed, as long as they are to be kept")
+    what = "its files were removed: they were kept for as long as the job says"
+    tools.ledger.note_removal([run.id for run in found.runs], what)
     for digest in found.digests:
         tools.store.remove(digest, found.since)

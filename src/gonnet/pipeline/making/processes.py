@@ -30,7 +30,9 @@ def local_executor(packages: int, processes: int | None = None) -> Executor:
 
 def _settle_in() -> None:
     """Leave interrupts to the parent, and do not outlive it: a pool's processes would wait for work for ever."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    for name in ("SIGINT", "SIGHUP"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_IGN)
     threading.Thread(target=_end_with_the_parent, daemon=True).start()
 
 
