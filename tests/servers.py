@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import secrets
 import socket
+import threading
 from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -68,3 +70,36 @@ def schema_on(kind: str, folder: Path) -> Iterator[Place]:
         )
     finally:
         server.run(f"drop schema {name} cascade" if kind == "postgresql" else f"drop database {name}")
+
+
+@contextmanager
+def falling_silent(port: int, word: bytes) -> Iterator[int]:
+    """A way to a server that passes everything on until somebody says `word`, and then nothing; yields its port."""
+    listener = socket.create_server(("127.0.0.1", 0))
+    silent, lines = threading.Event(), [listener]
+
+    def carry(source: socket.socket, target: socket.socket, *, is_heard: bool) -> None:
+        with suppress(OSError):
+            while data := source.recv(65_536):
+                if is_heard and word in data:
+                    silent.set()
+                if not silent.is_set():
+                    target.sendall(data)
+
+    def accept() -> None:
+        with suppress(OSError):
+            while True:
+                near, _ = listener.accept()
+                far = socket.create_connection(("127.0.0.1", port))
+                lines.extend((near, far))
+                threading.Thread(target=carry, args=(near, far), kwargs={"is_heard": True}, daemon=True).start()
+                threading.Thread(target=carry, args=(far, near), kwargs={"is_heard": False}, daemon=True).start()
+
+    threading.Thread(target=accept, daemon=True).start()
+    try:
+        yield int(listener.getsockname()[1])
+    finally:
+        for line in lines:
+            with suppress(OSError):
+                line.shutdown(socket.SHUT_RDWR)
+            line.close()

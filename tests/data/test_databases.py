@@ -30,7 +30,7 @@ from gonnet.jobs.sources import DatabaseDataSet, PerKey
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import no_progress, open_tools
-from servers import Place, schema_on
+from servers import Place, falling_silent, schema_on
 from support import AS_OF, Dairy, free_port
 
 COLLECTIONS = """create table collections (farm_no char(8), collected_on date, round_no integer, driver varchar(60),
@@ -288,6 +288,28 @@ def test_a_connection_that_is_cut_in_the_middle_is_told(dairy: Dairy, postgresql
         said = str(error)
     gc.collect()
     assert "went away" in said
+
+
+@pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")  # what was cut off
+@pytest.mark.parametrize("kind", ["postgresql", "mariadb"])
+def test_a_server_that_keeps_the_connection_and_says_nothing_is_given_up(
+    dairy: Dairy, kind: str, request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gonnet.data.stalling._GRACE", 1)
+    schema = schema_on(kind, tmp_path)
+    place = next(schema)  # skipped, or failed, where there is no such server
+    request.addfinalizer(lambda: next(schema, None))
+    usual = {"postgresql": 5432, "mariadb": 3306}[kind]
+    with falling_silent(usual, b"litres_of_today") as port:
+        url = place.url.replace(f":{usual}/", f":{port}/")
+        began = time.monotonic()
+        with (
+            pytest.raises(UnreachableError, match="said nothing for 1 s|went away"),
+            query(dairy, url, "select 1 as litres_of_today", None, {"seconds": 1}),
+        ):
+            pass
+        assert time.monotonic() - began < 20
+    gc.collect()
 
 
 def test_a_missing_driver_is_named_with_its_install_line(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:

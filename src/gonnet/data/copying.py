@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from gonnet.data.binding import bound
 from gonnet.data.engine import Engine, quoted
 from gonnet.data.staging import NULL, Target
+from gonnet.data.stalling import Listening
 
 if TYPE_CHECKING:
     from psycopg import Connection, Cursor
@@ -44,7 +45,13 @@ class _Column:
 
 
 def copied(
-    engine: Engine, target: Target, driver: Connection[Any], sql: str, values: Mapping[str, object], most: int
+    engine: Engine,
+    target: Target,
+    driver: Connection[Any],
+    sql: str,
+    values: Mapping[str, object],
+    most: int,
+    listening: Listening,
 ) -> list[str] | None:
     """Make the target's table by COPY; returns the names of its columns, or None where the general way is needed.
 
@@ -55,6 +62,7 @@ def copied(
         sql: One query, its parameters written `$name`.
         values: The parameters.
         most: How many rows may come; one more is read, so that too many can be told.
+        listening: Told whenever something came, and when all of it is here.
     """
     if target.fixed or any(isinstance(value, list) for value in values.values()):
         return None
@@ -67,7 +75,7 @@ def copied(
             return None
         file = target.scratch / f"{target.name}.copied"
         cursor.execute("select set_config('TimeZone', %s, true)", (target.zone.key,))
-        _copy(cursor, f"select * from ({statement}\n) as q limit {most + 1:d}", given, file)
+        _copy(cursor, f"select * from ({statement}\n) as q limit {most + 1:d}", given, file, listening)
     _read(engine, target, file, columns)
     return [column.name for column in columns]
 
@@ -87,11 +95,13 @@ def _columns(cursor: Cursor[Any], target: Target) -> list[_Column] | None:
     return found if len({column.name.casefold() for column in found}) == len(found) else None
 
 
-def _copy(cursor: Cursor[Any], sql: str, values: Mapping[str, object], file: Path) -> None:
+def _copy(cursor: Cursor[Any], sql: str, values: Mapping[str, object], file: Path, listening: Listening) -> None:
     statement = f"copy ({sql}) to stdout (format csv, null '{NULL}', encoding 'UTF8')"
     with file.open("wb") as out, cursor.copy(statement, values) as blocks:
         for block in blocks:
+            listening.heard()
             out.write(block)
+    listening.stop()
 
 
 def _read(engine: Engine, target: Target, file: Path, columns: list[_Column]) -> None:

@@ -30,6 +30,7 @@ from gonnet.data.binding import bound
 from gonnet.data.copying import copied
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
+from gonnet.data.stalling import Listening, ended_when_stalled
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs.secrets import Secrets
 from gonnet.jobs.services import Database
@@ -93,20 +94,21 @@ class Databases:
         connection = self.connection(spec.database, database, target.where)
         stager: Stager | None = None
         try:
-            quick = connection.dialect.name == "postgresql" and sample is None
-            if quick and _copied(engine, target, connection, spec, database, values):
-                return
-            size = min(sample or _BATCH, _BATCH)
-            result = connection.execution_options(stream_results=True, max_row_buffer=size).execute(
-                statement_of(statement, names, values), bindable(connection, names, values)
-            )
-            with contextlib.closing(result):
-                columns = list(result.keys())
-                _require_distinct(columns, target)
-                hints = declared(connection, result)
-                stager = Stager(target, columns)
-                batches = _batches(result, size, database.max_rows, target, _padded(connection, result))
-                stager.write(batches if sample is None else islice(batches, 1))
+            with ended_when_stalled(connection, spec.database, database.seconds, target.where) as listening:
+                quick = connection.dialect.name == "postgresql" and sample is None
+                if quick and _copied(engine, target, connection, spec, database, values, listening):
+                    return
+                size = min(sample or _BATCH, _BATCH)
+                result = connection.execution_options(stream_results=True, max_row_buffer=size).execute(
+                    statement_of(statement, names, values), bindable(connection, names, values)
+                )
+                with contextlib.closing(result):
+                    columns = list(result.keys())
+                    _require_distinct(columns, target)
+                    hints = declared(connection, result)
+                    stager = Stager(target, columns)
+                    batches = _batches(connection, result, size, database.max_rows, target, listening)
+                    stager.write(batches if sample is None else islice(batches, 1))
         except SQLAlchemyError as error:
             raise self.told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
         stager.settle(engine, hints or stager.dated_texts())
@@ -257,9 +259,11 @@ def _missing_driver(url: URL, error: ModuleNotFoundError, where: str) -> JobErro
 def _connect_args(url: URL, seconds: int) -> dict[str, Any]:
     match url.get_backend_name():
         case "postgresql":
-            return {"connect_timeout": 15}
+            alive = {"keepalives": 1, "keepalives_idle": 30, "keepalives_interval": 10, "keepalives_count": 3}
+            return {"connect_timeout": 15, "tcp_user_timeout": seconds * 1000, **alive}
         case "mysql":
-            return {"connect_timeout": 15, "read_timeout": seconds + 5, "charset": "utf8mb4"}
+            limits = {"read_timeout": seconds + 5, "write_timeout": seconds + 5}
+            return {"connect_timeout": 15, **limits, "charset": "utf8mb4"}
         case "sqlite":
             return {"timeout": min(seconds, 60)}
         case _:
@@ -295,11 +299,12 @@ def _copied(
     spec: DatabaseDataSet,
     database: Database,
     values: Mapping[str, object],
+    listening: Listening,
 ) -> bool:
     """Whether the quick way out of PostgreSQL could be taken."""
     driver: Any = connection.connection.driver_connection
     try:
-        columns = copied(engine, target, driver, spec.sql.strip().rstrip(";"), values, database.max_rows)
+        columns = copied(engine, target, driver, spec.sql.strip().rstrip(";"), values, database.max_rows, listening)
     except _driver_errors() as error:
         raise DBAPIError.instance(  # told like any other failure
             spec.sql, {}, error, _driver_errors(), connection_invalidated=bool(driver.closed)
@@ -347,14 +352,16 @@ def _padded(connection: Connection, result: CursorResult[Any]) -> frozenset[int]
 
 
 def _batches(
-    result: CursorResult[Any], size: int, most: int, target: Target, padded: frozenset[int]
+    connection: Connection, result: CursorResult[Any], size: int, most: int, target: Target, listening: Listening
 ) -> Iterator[Sequence[Sequence[object]]]:
-    count = 0
+    padded, count = _padded(connection, result), 0
     for batch in result.partitions(size):
+        listening.heard()
         count += len(batch)
         if count > most:
             raise _too_many(most, target)
         yield [_trimmed(row, padded) for row in batch] if padded else batch
+        listening.heard()  # what is done with a batch is not the server's time
 
 
 def _trimmed(row: Sequence[object], padded: frozenset[int]) -> list[object]:

@@ -18,7 +18,8 @@ from sqlalchemy.exc import SQLAlchemyError
 from gonnet.data.databases import Databases, bindable, declared, parametrised, snapshot, statement_of
 from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
-from gonnet.errors import DataError, GonnetError
+from gonnet.data.stalling import ended_when_stalled
+from gonnet.errors import DataError, GonnetError, UnreachableError
 from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet
 
@@ -135,10 +136,14 @@ def _ask(
     sql, names = question.sql, question.names
     try:
         with pool.connect() as plain:
-            connection = snapshot(plain, question.database.seconds, shared)
-            result = connection.execute(statement_of(sql, names, values), bindable(connection, names, values))
-            hints, columns = declared(connection, result), tuple(result.keys())
-            rows = tuple(tuple(row) for row in result.fetchmany(question.database.max_rows + 1))
+            seconds, name = question.database.seconds, question.spec.database
+            with ended_when_stalled(plain, name, seconds, f"key '{key}'"):
+                connection = snapshot(plain, seconds, shared)
+                result = connection.execute(statement_of(sql, names, values), bindable(connection, names, values))
+                hints, columns = declared(connection, result), tuple(result.keys())
+                rows = tuple(tuple(row) for row in result.fetchmany(question.database.max_rows + 1))
+    except UnreachableError as error:
+        return Answer(key=key, failure=error.what)
     except SQLAlchemyError as error:
         return Answer(key=key, failure=str(told(error).what))
     if len(rows) > question.database.max_rows:

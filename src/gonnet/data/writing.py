@@ -10,6 +10,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.data.binding import bound
 from gonnet.data.databases import Databases, bindable
+from gonnet.data.stalling import ended_when_stalled
 from gonnet.errors import DataError
 from gonnet.jobs.secrets import Secrets
 from gonnet.jobs.services import Database
@@ -56,8 +57,9 @@ def write(
     engine = databases.pool(name, database, where, 1, writes=True)
     statement, names = bound(sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
     try:
-        with engine.connect() as connection, connection.begin():
-            connection.execute(text(statement), [bindable(connection, names, line) for line in lines])
+        with engine.connect() as connection, ended_when_stalled(connection, name, database.seconds, where):
+            with connection.begin():
+                connection.execute(text(statement), [bindable(connection, names, line) for line in lines])
     except SQLAlchemyError as error:
         raise databases.told(error, name, database, where, 0) from error
     finally:

@@ -39,7 +39,7 @@ class Tidying:
 def look_round(tools: Tools) -> Tidying:
     """What need not be kept any longer; nothing is removed."""
     old = {run.id: run for run in tools.ledger.kept_runs() if _is_old(run, tools)}
-    leaving = {run: found for run in old.values() if run.is_open and (found := _may_leave(run, tools))}
+    leaving = {run: some for run in old.values() if run.is_open and (some := _may_leave(run, tools))}
     kept = {digest for packages in leaving.values() for package in packages for digest in _files(package)}
     since = (tools.clock() - _FRESH).timestamp()
     needed = tools.ledger.files_of_runs()
@@ -86,8 +86,9 @@ def _may_leave(run: KeptRun, tools: Tools) -> list[PackageRecord]:
 
 def _files(package: PackageRecord) -> Iterator[str]:
     """SHA-256 of every file that a package needs to leave."""
-    for part in (*package.documents, *package.messages, *package.hand_overs):
-        yield part.sha256
+    yield from (part.sha256 for part in package.documents)
+    yield from (part.sha256 for part in package.messages)
+    yield from (part.sha256 for part in package.hand_overs)
 
 
 def _days(job: str, tools: Tools) -> int | None:
