@@ -304,7 +304,7 @@ def test_a_server_that_keeps_the_connection_and_says_nothing_is_given_up(
         url = place.url.replace(f":{usual}/", f":{port}/")
         began = time.monotonic()
         with (
-            pytest.raises(UnreachableError, match="said nothing for 1 s|went away"),
+            pytest.raises(UnreachableError, match=r"said nothing for 1 s|went away"),
             query(dairy, url, "select 1 as litres_of_today", None, {"seconds": 1}),
         ):
             pass

@@ -86,6 +86,7 @@ def review(
     from gonnet.pipeline.attention import wants_attention
     from gonnet.pipeline.reviewing.comparison import against_last
     from gonnet.pipeline.reviewing.listing import in_order, page_of
+    from gonnet.pipeline.reviewing.looking import note_review
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
@@ -102,8 +103,7 @@ def review(
         part = page_of(shown, 1 if is_whole else number, 0 if is_whole else lines)
         if into is not None:
             _files.copied(tools, packages, into, over=True)
-        if str(run.state) == "prepared" and not (only or state or find):  # to look at some is no review of the run
-            tools.ledger.mark_reviewed(run.id)
+        note_review(run, tools, is_whole=not (only or state or find))
     if as_json:
         _report.as_json(run, part.packages if sort or reverse else packages)
     elif page is not None:

@@ -57,9 +57,12 @@ def write(
     engine = databases.pool(name, database, where, 1, writes=True)
     statement, names = bound(sql.strip().rstrip(";"), lambda name: f":{name}", colon=r"\:")
     try:
-        with engine.connect() as connection, ended_when_stalled(connection, name, database.seconds, where):
-            with connection.begin():
-                connection.execute(text(statement), [bindable(connection, names, line) for line in lines])
+        with (
+            engine.connect() as connection,
+            ended_when_stalled(connection, name, database.seconds, where),
+            connection.begin(),
+        ):
+            connection.execute(text(statement), [bindable(connection, names, line) for line in lines])
     except SQLAlchemyError as error:
         raise databases.told(error, name, database, where, 0) from error
     finally:

@@ -33,8 +33,7 @@ def open_ledger(place: Path, now: Callable[[], str]) -> tuple[Engine, bool]:
         StorageError: it cannot be read or made, is gone, or was written by a newer Gonnet.
     """
     _require_folder(place)
-    is_writable = os.access(place.parent, os.W_OK) and (not place.exists() or os.access(place, os.W_OK))
-    if not is_writable:
+    if not _may_write(place):
         return _read_only(place), False
     try:
         with FileLock(place.with_name("ledger.lock"), timeout=_PATIENCE):
@@ -43,6 +42,10 @@ def open_ledger(place: Path, now: Callable[[], str]) -> tuple[Engine, bool]:
         raise storage_error(error, place) from error
     except sqlite3.Error as error:
         raise storage_error(error, place) from error
+
+
+def _may_write(place: Path) -> bool:
+    return os.access(place.parent, os.W_OK) and (not place.exists() or os.access(place, os.W_OK))
 
 
 def _require_folder(place: Path) -> None:
