@@ -83,7 +83,7 @@ def test_decimals_of_a_pattern() -> None:
 def fill(source: str, markup: bool = False, **values: object) -> str:
     wording = Wording(IRISH)
     template = Template(source=source, where="job.yaml:1:1")
-    return (wording.fill_markup if markup else wording.fill)(template, values, key="42")
+    return (wording.fill_markup if markup else wording.fill)(template, values, key="42").text
 
 
 def test_a_value_is_never_a_template_nor_markup_nor_a_second_line() -> None:

@@ -205,7 +205,7 @@ class _Maker:
         if is_reference(text):
             secret = self._known.secrets.resolve(text, where)
         else:
-            secret = self._reading.wording.fill(self._job.text(text, *place), self._names, key=self._key)
+            secret = self._reading.wording.fill(self._job.text(text, *place), self._names, key=self._key).text
         if not secret.strip():
             raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
         return secret.strip()
@@ -304,7 +304,7 @@ class _Maker:
         )
 
     def _filled(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
-        return safe_name(self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key))
+        return safe_name(self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key).text)
 
     def _shared_lock(self, group: Sequence[_Numbered]) -> Lock | None:
         locks = [self._lock(index, spec) for index, spec in group]

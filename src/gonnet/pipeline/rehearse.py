@@ -49,7 +49,7 @@ def _fill_all(plan: PackagePlan, found: Survey) -> str:
     )
     for part in dict.fromkeys((*(part for document in plan.documents for part in document.parts), *in_messages)):
         for template in references.texts_of_report(reading.job, part.report, part.hidden):
-            written.append(reading.wording.fill(template, known[part.slice], key=part.slice))
+            written.append(reading.wording.fill(template, known[part.slice], key=part.slice).text)
     for contact in plan.addressed.contacts or (None,):
         theirs = found.editions[contact.language].reading if contact else reading
         names = {**plan.names, **theirs.common, "reports": dict.fromkeys(theirs.job.file.reports, "")}

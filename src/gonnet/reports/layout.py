@@ -133,10 +133,9 @@ class LayoutMaker:
         cells: list[tuple[str, object]] = []
         merged: list[Merged] = []
         for name, template in form.cells:
-            self._wording.numbers.clear()
-            value = self._wording.value(template, names, key=key)
+            value, numbers = self._wording.value(template, names, key=key)
             cells.append((name, value))
-            merged.append((str(value), tuple(self._wording.numbers)))
+            merged.append((str(value), numbers))
         return LaidForm(plan=form, cells=tuple(cells), merged=tuple(merged))
 
     def _of_texts(self, block: PlannedBlock, names: Mapping[str, object], key: str, merged: list[Merged]) -> LaidBlock:
@@ -157,9 +156,9 @@ class LayoutMaker:
                 merged.append(("\n".join(texts), texts))
                 return LaidFacts(facts=facts, columns=block.columns)
             case PlannedText():
-                self._wording.numbers.clear()
-                found = paragraphs(self._wording.fill_markup(block.text, names, key=key))
-                merged.append(("\n".join(part.text for part in found), tuple(self._wording.numbers)))
+                text, numbers = self._wording.fill_markup(block.text, names, key=key)
+                found = paragraphs(text)
+                merged.append(("\n".join(part.text for part in found), numbers))
                 return LaidText(paragraphs=found)
             case Picture() | Space():
                 return block
@@ -167,5 +166,4 @@ class LayoutMaker:
                 raise AssertionError(f"{type(block).__name__} is a block of rows")
 
     def _filled(self, template: Template, names: Mapping[str, object], key: str) -> Merged:
-        self._wording.numbers.clear()
-        return self._wording.fill(template, names, key=key), tuple(self._wording.numbers)
+        return self._wording.fill(template, names, key=key)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import datetime as dt
 import html
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
+from typing import NamedTuple
 
-from jinja2 import StrictUndefined, TemplateSyntaxError, UndefinedError, nodes
+from jinja2 import StrictUndefined, TemplateSyntaxError, UndefinedError, nodes, pass_context
 from jinja2.environment import Template as CompiledTemplate
 from jinja2.exceptions import SecurityError, TemplateError
+from jinja2.runtime import Context
 from jinja2.sandbox import SandboxedEnvironment
 
 from gonnet.errors import DataError, JobError, meant
@@ -20,23 +22,32 @@ from gonnet.wording.template import Template
 # CommonMark 0.31, section 2.4: any ASCII punctuation may be escaped by a backslash.
 _MARKUP = re.compile(r"([!-/:-@\[-`{-~])")
 _SINGLE = re.compile(r"^\s*\{\{((?:(?!\}\}).)*)\}\}\s*$", re.DOTALL)
+_NUMBERS = "gonnet_numbers"  # in the values of a filling: where the texts of its numbers go
 _BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
 
 
-class Wording:
-    """Fills templates for one house; keeps compiled templates, so it is made once per run.
+class Filled(NamedTuple):
+    """A text with its values merged in.
 
-    `numbers` collects the text of every number and date that was merged since it was last cleared: the leak check
-    needs to know which digits on a page are the recipient's own figures.
+    Attributes:
+        text: The text.
+        numbers: The text of every number and date that was merged: the leak check needs to know which digits on a page
+            are the recipient's own figures.
     """
+
+    text: str
+    numbers: tuple[str, ...]
+
+
+class Wording:
+    """Fills templates for one house; keeps compiled ones, so it is made once per run. Several threads may use it."""
 
     def __init__(self, house: House) -> None:
         self.house = house
-        self.numbers: list[str] = []
         self._known: dict[tuple[int, str], CompiledTemplate] = {}
-        self._plain = self._environment(self._as_text)
-        self._markup = self._environment(self._as_escaped)
-        self._html = self._environment(self._as_html)
+        self._plain = self._environment(lambda text: text)
+        self._markup = self._environment(lambda text: _MARKUP.sub(r"\\\1", text))
+        self._html = self._environment(lambda text: html.escape(text, quote=True))
 
     def check(self, template: Template, known: Mapping[str, tuple[str, ...] | None]) -> Iterator[JobError]:
         """Yield a mistake for each syntax error and each name or field that `known` does not hold.
@@ -80,7 +91,7 @@ class Wording:
                     fix=meant(used.name, ["money", "number", "date"]),
                 )
 
-    def fill(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+    def fill(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """The text with `values` merged in, as plain text; outer blank lines trimmed.
 
         Raises:
@@ -88,33 +99,37 @@ class Wording:
         """
         return self._fill(self._plain, template, values, key)
 
-    def value(self, template: Template, values: Mapping[str, object], *, key: str = "") -> object:
+    def value(
+        self, template: Template, values: Mapping[str, object], *, key: str = ""
+    ) -> tuple[object, tuple[str, ...]]:
         """As `fill`; but a text that is one merge field and nothing else gives its value itself, a number as a number.
 
         Raises:
             DataError: a name is missing or a value cannot be formatted; names the template's place and `key`.
         """
-        text = self.fill(template, values, key=key)
+        text, numbers = self.fill(template, values, key=key)
         single = _SINGLE.match(template.source)
         if single is None:
-            return text
+            return text, numbers
         value = self._plain.compile_expression(single[1], undefined_to_none=False)(values)
-        return text if isinstance(value, str) else value
+        return (text if isinstance(value, str) else value), numbers
 
-    def fill_markup(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+    def fill_markup(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """As `fill`, for a CommonMark text: merged values are escaped, so that none of them acts as markup."""
         return self._fill(self._markup, template, values, key)
 
-    def fill_page(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+    def fill_page(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """As `fill`, for an HTML text: merged values are escaped, so that none of them acts as a tag."""
         return self._fill(self._html, template, values, key)
 
     def _fill(
         self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
-    ) -> str:
+    ) -> Filled:
         about = f"{template.where} for key {key}" if key else template.where
+        numbers: list[str] = []
         try:
-            return self._compiled(environment, template.source).render(values).strip("\n")
+            text = self._compiled(environment, template.source).render(values, **{_NUMBERS: numbers})
+            return Filled(text.strip("\n"), tuple(numbers))
         except UndefinedError as error:
             raise DataError(
                 f"a merge field has no value: {error.message}", where=about, fix="Correct the name, or the list"
@@ -134,7 +149,14 @@ class Wording:
             self._known[place] = environment.from_string(source)
         return self._known[place]
 
-    def _environment(self, finalize: object) -> SandboxedEnvironment:
+    def _environment(self, escaped: Callable[[str], str]) -> SandboxedEnvironment:
+        @pass_context
+        def finalize(context: Context, value: object) -> str:
+            text = _BREAKS.sub(" ", self.house.plain(value)) if not isinstance(value, _Figure) else str(value)
+            if isinstance(value, (_Figure, int, float, Decimal, dt.date)):
+                context[_NUMBERS].append(text)
+            return escaped(text)
+
         environment = SandboxedEnvironment(
             undefined=StrictUndefined, finalize=finalize, keep_trailing_newline=True, cache_size=400
         )
@@ -149,18 +171,6 @@ class Wording:
 
     def _date(self, value: object, pattern: str | None = None) -> _Figure:
         return _Figure(self.house.date(_date(value), pattern))
-
-    def _as_text(self, value: object) -> str:
-        text = _BREAKS.sub(" ", self.house.plain(value)) if not isinstance(value, _Figure) else str(value)
-        if isinstance(value, (_Figure, int, float, Decimal, dt.date)):
-            self.numbers.append(text)
-        return text
-
-    def _as_escaped(self, value: object) -> str:
-        return _MARKUP.sub(r"\\\1", self._as_text(value))
-
-    def _as_html(self, value: object) -> str:
-        return html.escape(self._as_text(value), quote=True)
 
 
 class _Figure(str):

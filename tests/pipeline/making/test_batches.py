@@ -30,6 +30,22 @@ def test_any_executor_makes_the_same_documents(dairy: Dairy) -> None:
     assert inline == threads
 
 
+def test_threads_that_draw_at_the_same_time_do_not_take_each_others_figures(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gonnet.pipeline.making.batches._BATCH", 5)
+    keys = [f"{number:05}" for number in range(60)]
+    rows = "".join(f"{key},2026-10-01,{int(key) + 1},{int(key) * 7}.10,\n" for key in keys)
+    dairy.write("milk.csv", "farm_no,day,litres,amount,remark\n" + rows)
+    people = "".join(f"{key},Farm {key},f{key}@members.tarnvale.example,\n" for key in keys)
+    dairy.write("members.csv", "farm_no,farm_name,email,adviser\n" + people)
+    with dairy.tools() as tools:
+        inline = digests(dairy, tools)
+        threads = replace(tools, executor=lambda _count: ThreadPoolExecutor(4))
+        assert digests(dairy, threads) == inline
+        assert {package.state for package in tools.ledger.packages(2)} == {"ready"}
+
+
 class Dying(Executor):
     """An executor whose worker dies at its first task."""
 

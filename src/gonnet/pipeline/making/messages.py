@@ -110,14 +110,15 @@ class MessageWriter:
         )
         marks = {name: f"\ue000{name}\ue001" for name in worded.reports}  # of private use: no text has them
         names = {**order.names, **language.version.common, "recipient": contact.fields, "reports": marks}
-        wording.numbers.clear()
-        subject = wording.fill(worded.subject, names, key=order.key) + more
+        subject, merged = wording.fill(worded.subject, names, key=order.key)
+        subject += more
         if worded.is_page:
-            body = delivery.Body.of_page(wording.fill_page(worded.body, names, key=order.key))
+            text, of_body = wording.fill_page(worded.body, names, key=order.key)
+            body = delivery.Body.of_page(text)
         else:
-            markup = wording.fill_markup(worded.body, names, key=order.key)
+            markup, of_body = wording.fill_markup(worded.body, names, key=order.key)
             body = delivery.Body.of(markup + _linked(order) if links else markup)
-        numbers: list[Merged] = [(f"{subject}\n{body.text}", tuple(wording.numbers))]
+        numbers: list[Merged] = [(f"{subject}\n{body.text}", (*merged, *of_body))]
         for name, mark in marks.items():
             if mark in body.html:
                 layout = language.layout_maker.lay(name, order.key, order.whole.rows, names, order.hidden[name])
@@ -126,9 +127,9 @@ class MessageWriter:
                 numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
         own: list[tuple[str, str]] = []
         for name, template in worded.headers:
-            wording.numbers.clear()
-            own.append((name, wording.fill(template, names, key=order.key)))
-            numbers.append((own[-1][1], tuple(wording.numbers)))
+            filled = wording.fill(template, names, key=order.key)
+            own.append((name, filled.text))
+            numbers.append(filled)
         envelope = Envelope(
             sender=sender.address,
             reply_to=sender.reply_to,

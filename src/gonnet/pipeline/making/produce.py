@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import hashlib
 import pickle
+import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from functools import lru_cache
 from pathlib import Path
+from typing import cast
 
 from gonnet import checks
 from gonnet.checks import Hit
@@ -66,9 +67,20 @@ def produce(kit_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
     return tuple(worker.make(order) for order in orders)
 
 
-@lru_cache(maxsize=1)
+class _Kept(threading.local):
+    """The worker of each thread: what it keeps between packages serves one at a time."""
+
+    def __init__(self) -> None:
+        self.path, self.worker = "", cast("_Worker | None", None)
+
+
+_kept = _Kept()
+
+
 def _worker(kit_path: str) -> _Worker:
-    return _Worker(pickle.loads(Path(kit_path).read_bytes()))
+    if _kept.worker is None or _kept.path != kit_path:
+        _kept.path, _kept.worker = kit_path, _Worker(pickle.loads(Path(kit_path).read_bytes()))
+    return _kept.worker
 
 
 class _Worker:
