@@ -63,6 +63,9 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
         ("{field: remark}", "{field: remark, total: sum}", "column 'remark' is text and has no sum"),
         ("deliver:\n", "deliver:\n  - {name: by post, folder: {}}\n", "'by post' cannot be a name here. Use letters, digits and _"),
         ("statements@tarnvale.example", "statements", "is not an address: there is no @ in it"),
+        ("{field: remark}", '{field: remark, label: "{{ key }}"}', "merge fields are not filled in `label`"),
+        ("data:\n", 'phrases: {bye: {en: Yours, de: "Ihr {{ sender }}"}}\ndata:\n', "not filled in `phrases.bye`"),
+        ('    title: "Statement', '    watermark: {text: "{{ key }}"}\n    title: "Statement', "merge fields are not filled here"),
     ],
 )  # fmt: skip
 def test_a_mistake_is_told_with_its_place_and_the_cure(dairy: Dairy, old: str, new: str, says: str) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import BandsBlock, CrosstabBlock, TableBlock
+from gonnet.jobs.braces import unfilled
 from gonnet.jobs.contents import DocumentSpec, Enclosure
 from gonnet.jobs.models import Job
 from gonnet.jobs.references import RESERVED
@@ -73,6 +74,7 @@ def within_the_file(job: Job) -> Iterator[JobError]:
             "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
         )
     yield from _delivery(job)
+    yield from unfilled(job)
 
 
 def _cuts(job: Job) -> Iterator[JobError]:

@@ -6,7 +6,7 @@ import re
 from typing import Annotated, Literal
 
 from babel import Locale
-from pydantic import BeforeValidator, Field, field_validator
+from pydantic import AfterValidator, BeforeValidator, Field, field_validator
 
 from gonnet.jobs.parts import Part
 from gonnet.jobs.values import as_float, as_tuple
@@ -45,6 +45,16 @@ class Fonts(Part):
     bold_italic: str | None = None
 
 
+def _as_it_stands(value: str) -> str:
+    if "{{" in value or "{%" in value:
+        raise ValueError("merge fields are not filled here: write the text without {{ }}")
+    return value
+
+
+Plain = Annotated[str, AfterValidator(_as_it_stands)]
+"""A text that is put in as it stands."""
+
+
 class Watermark(Part):
     """A text across every page of a PDF.
 
@@ -55,7 +65,7 @@ class Watermark(Part):
         under: Whether it lies under what the page shows.
     """
 
-    text: str = Field(min_length=1)
+    text: Plain = Field(min_length=1)
     size: Annotated[float, BeforeValidator(as_float), Field(ge=6, le=300)] = 90.0
     weight: Literal["regular", "bold"] = "bold"
     angle: Annotated[float, BeforeValidator(as_float), Field(ge=-180, le=180)] = 45.0
@@ -78,7 +88,7 @@ class Style(Part):
             second how many there are.
     """
 
-    organisation: str = ""
+    organisation: Plain = ""
     accent: Colour = "#2f5d50"
     second: Colour | None = None
     logo: str | None = None

@@ -13,6 +13,7 @@ from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
 from gonnet.delivery import Body
 from gonnet.errors import DataError, RunError
+from gonnet.jobs.braces import has_field
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
 from gonnet.pipeline.making.enclosures import enclosed
@@ -154,6 +155,8 @@ def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
         raise RunError(f"everything of package {key} was handed over already", fix="`gonnet show` tells what")
     if package.of_kind(HandOverKind.DRAFT):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
+    if wanted.text is not None and has_field(wanted.text):
+        raise RunError("merge fields are not filled in what is put in by hand", fix="Write the words without {{ }}")
     if wanted.keep and package.keys:
         what = f"package {key} is a bundle, which is found by its address"
         raise RunError(what, fix="Put its list right, or leave out --keep")
