@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from gonnet.jobs.style import Style
 from gonnet.reports.charting import LaidChart, LaidSeries
-from gonnet.reports.columns import Kind, PlannedColumn
+from gonnet.reports.columns import PlannedColumn, ValueKind
 from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout
 from gonnet.reports.planned import Look, PageForm
 from gonnet.wording.formats import House
@@ -15,11 +15,11 @@ from gonnet.wording.marked import paragraphs
 LOOK = Look(style=Style(organisation="Tarnvale"), house=House(locale="en"))
 FORM = PageForm(paper="A4", landscape=False, width=595, height=842, margins=(51,) * 4, watermark=None)
 TEXT = PlannedColumn(
-    field="remark", label="Remark", kind=Kind.TEXT, pattern=None, align="left", total=None, is_measure=False,
+    field="remark", label="Remark", kind=ValueKind.TEXT, pattern=None, align="left", total=None, is_measure=False,
     width=200, font_size=8, characters=20,
 )  # fmt: skip
 AMOUNT = PlannedColumn(
-    field="amount", label="Amount", kind=Kind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True,
+    field="amount", label="Amount", kind=ValueKind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True,
     width=120, font_size=8, characters=12,
 )  # fmt: skip
 

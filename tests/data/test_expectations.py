@@ -34,6 +34,8 @@ def expecting(text: str) -> tuple[str, str]:
         ("newest: {column: remark, within: 3}", "column 'remark' has no date"),
         ("total: {column: amount, is: 5082.46}", None),
         ("total: {column: amount, is: 5082.47}", "amount must add up to 5082.47, it adds up to 5082.46"),
+        ("total: {column: remark, is: 1}", "column 'remark' is not numbers, and cannot be added up"),
+        ("total: {column: amount, is: \"select 'much'\"}", "the total that is expected is 'much', which is no number"),
         (
             "total: {column: litres, is: 'select count(*) + 10365 from members'}",
             "litres must add up to 10369, it adds up to 10370",

@@ -11,8 +11,10 @@ import zipfile
 from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import duckdb
+import openpyxl
 import pytest
 import xlsxwriter
 from hypothesis import given
@@ -220,6 +222,7 @@ def _json_line(row: dict[str, str]) -> str:
         ("{file: broken.csv.gz}", "broken.csv.gz cannot be unpacked"),
         ("{file: broken.xlsx}", "broken.xlsx is not a readable workbook"),
         ("{file: broken.jsonl}", "broken.jsonl, line 2 is not JSON"),
+        ("{file: far.xlsx}", "far.xlsx: a sheet has 1,048,576 rows and 16,384 columns"),
         ("{file: 'm*.csv'}", "does not have the columns of members.csv"),
     ],
 )
@@ -227,6 +230,10 @@ def test_a_source_that_cannot_be_read_is_told(dairy: Dairy, source: str, says: s
     for name in ("milk.pdf", "broken.csv.gz", "broken.xlsx"):
         dairy.write(name, "nothing")
     dairy.write("broken.jsonl", '{"a": 1}\n{"a": \n')
+    book = openpyxl.Workbook()
+    corner: Any = book.active
+    corner["XFD1048576"] = "far away"
+    book.save(dairy.folder / "far.xlsx")
     with pytest.raises(DataError) as caught:
         loaded(dairy, source)
     assert says in str(caught.value)

@@ -34,6 +34,11 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
     assert told(dairy) == []
 
 
+BOMB = b"a0: &a0 [x, x, x, x, x, x, x, x, x, x]\n" + b"".join(
+    b"a%d: &a%d [%s]\n" % (n, n, b", ".join([b"*a%d" % (n - 1)] * 10)) for n in range(1, 9)
+)
+
+
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
@@ -60,6 +65,7 @@ def test_the_usual_job_has_no_mistake(dairy: Dairy) -> None:
         ("when: litres > 5000", "when: liters > 5000", "the condition of rule 'a lot' does not run"),
         ("when: litres > 5000", "when: litres >", "the condition of rule 'a lot' does not run"),
         ("{field: remark}", '{field: remark, format: "0.00"}', "the format '0.00' does not fit column 'remark', which is text"),
+        ("format: d MMM", "format: d MMM HH:mm", "the format 'd MMM HH:mm' has a time, and column 'day' holds dates"),
         ("{field: remark}", "{field: remark, total: sum}", "column 'remark' is text and has no sum"),
         ("deliver:\n", "deliver:\n  - {name: by post, folder: {}}\n", "'by post' cannot be a name here. Use letters, digits and _"),
         ("statements@tarnvale.example", "statements", "is not an address: there is no @ in it"),
@@ -96,12 +102,24 @@ def test_all_mistakes_of_a_file_are_told_at_once_in_its_order(dairy: Dairy) -> N
         (b"", "this file is empty"),
         (b"- a list\n", "must consist of `name: value` lines"),
         ("title: Łódź".encode("utf-16"), "not UTF-8"),
+        (b"title: !secret milk\n", "the tag `!secret` means nothing here"),
+        (BOMB, "repeated by `\\*name` again and again"),
     ],
 )
 def test_a_file_that_is_no_job_is_refused_in_words(dairy: Dairy, raw: bytes, says: str) -> None:
     dairy.write("jobs/broken.yaml", raw)
     with pytest.raises(JobError, match=says):
         load_job(load_workspace(dairy.folder), "broken")
+
+
+def test_a_part_may_be_merged_into_another(dairy: Dairy) -> None:
+    old = "            - {field: remark}"
+    new = "            - &last {field: remark}\n            - {<<: *last, label: Again}"
+    columns = dairy.job((old, new)).file.reports["statement"].blocks[2].table.columns  # type: ignore[union-attr]
+    assert [column.label for column in columns[-2:]] == [None, "Again"]
+    assert any(
+        "has no column 'remrk'" in text for text in told(dairy, (old, new.replace("field: remark", "field: remrk")))
+    )
 
 
 def test_an_unknown_job_is_refused_with_the_nearest_one(dairy: Dairy) -> None:

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from gonnet.errors import JobError
 from gonnet.reports import draw
 from gonnet.reports.charting import LaidChart, nice_ticks
-from gonnet.reports.columns import CellText, Kind, PlannedColumn
+from gonnet.reports.columns import CellText, PlannedColumn, ValueKind
 from gonnet.reports.laid import LaidFacts, LaidTable, LaidText, Layout
 from gonnet.reports.planned import PlannedBands, PlannedCrosstab
 from gonnet.reports.spread import lay_bands, lay_crosstab
@@ -111,9 +111,11 @@ def test_a_table_too_wide_goes_on_beside_itself_and_repeats_what_it_keeps(dairy:
 
 
 PLAIN = PlannedColumn(
-    field="v", label="v", kind=Kind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True, font_size=8
+    field="v", label="v", kind=ValueKind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True, font_size=8
 )
-NAMED = PlannedColumn(field="k", label="k", kind=Kind.TEXT, pattern=None, align="left", total=None, is_measure=False)
+NAMED = PlannedColumn(
+    field="k", label="k", kind=ValueKind.TEXT, pattern=None, align="left", total=None, is_measure=False
+)
 
 
 def added(values: Iterable[Any]) -> Decimal:

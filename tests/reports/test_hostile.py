@@ -16,11 +16,13 @@ from hypothesis import strategies as st
 
 from gonnet.errors import DataError, GonnetError
 from gonnet.jobs.values import CsvForm
+from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.survey import Request
 from gonnet.reports import Painter, UnprintableError, draw
 from gonnet.reports.csv_rows import draw_csv
 from made import LOOK, document
 from opened import HEAD, laid, pdf_pages, sheet
-from support import Dairy
+from support import AS_OF, Dairy
 
 VALUES = {
     "a formula": ('=HYPERLINK("http://evil.example")', "remark"),
@@ -71,6 +73,17 @@ def test_a_float_that_is_no_amount_is_refused_with_its_row_and_column(dairy: Dai
     )
     with pytest.raises(DataError, match="row 2 of data set 'milk' has nan in column 'rate', which is no amount"):
         laid(dairy, "117", *change)
+
+
+@pytest.mark.parametrize("heading", ["Wort " * 800, "W" * 4000])
+def test_a_heading_may_be_longer_than_a_page(dairy: Dairy, heading: str) -> None:
+    job = dairy.job(("      - text:", f"      - heading: {heading}\n      - text:"))
+    with dairy.tools() as tools:
+        run = prepare(job, tools, Request(as_of=AS_OF, asked={}, only=("117",)))
+        (package,) = tools.ledger.packages(run.id)
+        data = tools.store.get(package.documents[0].sha256)
+    text = "".join(page.get_textpage().get_text_bounded() for page in pypdfium2.PdfDocument(data))
+    assert text.count("W") >= heading.count("W"), "none of it is lost"
 
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=30)

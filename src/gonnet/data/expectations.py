@@ -5,9 +5,10 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 
 from gonnet.data.engine import Engine, quoted
+from gonnet.errors import DataError
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ControlTotal, Expectation, Newest
 
@@ -92,15 +93,28 @@ def _stale(engine: Engine, table: str, newest: Newest, as_of: dt.date) -> Iterat
 
 
 def _off(engine: Engine, table: str, total: ControlTotal, where: str) -> Iterator[str]:
-    found = _number(engine.query(f"select sum({quoted(total.column)}) from {quoted(table)}", where=where)[0][0])
+    kind = next(column for column in engine.columns(table) if column.name == total.column)
+    if not kind.is_number:
+        fix = "Name a column of numbers; what is text becomes numbers where every value is one"
+        raise DataError(f"column '{total.column}' is not numbers, and cannot be added up", where=where, fix=fix)
+    found = _number(engine.query(f"select sum({quoted(total.column)}) from {quoted(table)}", where=where)[0][0], where)
     if isinstance(total.is_, str):
         rows = engine.query(total.is_, {}, where=where)
-        expected = _number(rows[0][0]) if rows else Decimal(0)
+        expected = _number(rows[0][0], where) if rows else Decimal(0)
     else:
         expected = Decimal(total.is_)
     if found != expected:
         yield f"{total.column} must add up to {expected:f}, it adds up to {found:f}"
 
 
-def _number(value: object) -> Decimal:
-    return Decimal(0) if value is None else Decimal(str(value)).normalize()
+def _number(value: object, where: str) -> Decimal:
+    """The number that a total is; 0 where there is none.
+
+    Raises:
+        DataError: it is no number.
+    """
+    try:
+        return Decimal(0) if value is None else Decimal(str(value)).normalize()
+    except InvalidOperation as error:
+        fix = "Let the query give one number"
+        raise DataError(f"the total that is expected is '{value}', which is no number", where=where, fix=fix) from error

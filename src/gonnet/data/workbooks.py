@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
+import zipfile
 from collections.abc import Sequence
 from decimal import Decimal
+from functools import reduce
 from pathlib import Path
 
 from python_calamine import CalamineError, CalamineWorkbook
@@ -13,6 +16,11 @@ from gonnet.data.engine import Engine
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.data.text_files import require_names
 from gonnet.errors import DataError, meant
+
+_MOST_CELLS = 100_000_000
+_SHEET = re.compile(r"xl/worksheets/[^/]+\.xml")
+_DIMENSION = re.compile(rb'<(?:\w+:)?dimension ref="(?:[A-Z]+[0-9]+:)?([A-Z]+[0-9]+)"')
+_CELL = re.compile(rb'<(?:\w+:)?c r="([A-Z]+[0-9]+)"')
 
 
 def load_workbook(engine: Engine, target: Target, path: Path, sheet: str | None, header: int) -> None:
@@ -44,6 +52,7 @@ def load_workbook(engine: Engine, target: Target, path: Path, sheet: str | None,
 
 def _rows(target: Target, path: Path, sheet: str | None) -> list[list[object]]:
     try:
+        _require_within(path, target)
         book = CalamineWorkbook.from_path(str(path))
         name = sheet if sheet is not None else book.sheet_names[0]
         if name not in book.sheet_names:
@@ -56,6 +65,43 @@ def _rows(target: Target, path: Path, sheet: str | None) -> list[list[object]]:
         raise DataError(
             f"{path.name} is not a readable workbook: {error}", where=target.where, fix="Save it anew"
         ) from error
+
+
+def _require_within(path: Path, target: Target) -> None:
+    """Refuse a sheet whose cells lie so far apart that it would fill the memory: the reader takes all between them.
+
+    The extent of a sheet stands at its head (ECMA-376, part 1, 18.3.1.35), and its last cell at its end.
+
+    Raises:
+        DataError: there is such a sheet.
+    """
+    if not zipfile.is_zipfile(path):
+        return
+    with zipfile.ZipFile(path) as book:
+        for entry in book.infolist():
+            if _SHEET.fullmatch(entry.filename) is None:
+                continue
+            rows, columns = _extent(book, entry)
+            if rows * columns > _MOST_CELLS:
+                what = f"{path.name}: a sheet has {rows:,} rows and {columns:,} columns, nearly all of them empty"
+                fix = "Delete what stands far below or far to the right, and save it anew"
+                raise DataError(what, where=target.where, fix=fix)
+
+
+def _extent(book: zipfile.ZipFile, entry: zipfile.ZipInfo) -> tuple[int, int]:
+    """The last row and the last column of a sheet, from 1."""
+    head = tail = b""
+    with book.open(entry) as file:
+        while block := file.read(1 << 20):
+            head = head or block[:4096]
+            tail = (tail + block)[-8192:]
+    rows = columns = 1
+    cells = [found.group(1) for found in _DIMENSION.finditer(head)] + _CELL.findall(tail)[-1:]
+    for cell in cells:
+        letters, number = re.fullmatch(rb"([A-Z]+)([0-9]+)", cell).groups()  # type: ignore[union-attr]
+        rows = max(rows, int(number))
+        columns = max(columns, reduce(lambda at, letter: at * 26 + letter - 64, letters, 0))
+    return rows, columns
 
 
 def _values(cells: Sequence[object]) -> list[object]:

@@ -6,8 +6,9 @@ import hashlib
 import io
 import types
 import typing
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -26,6 +27,8 @@ from gonnet.jobs.positions import Place, Positions
 from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace, WorkspaceFile
 
+_MOST = 200_000  # values in a file
+_DEEPEST = 60
 M = TypeVar("M", bound=BaseModel)
 
 _UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Block)))
@@ -98,10 +101,8 @@ def _parse(raw: bytes, shown: Path) -> tuple[object, Positions]:
         raise JobError("this file is empty", where=str(shown), fix="`gonnet new` writes one to begin with")
     if not isinstance(tree, CommentedMap):
         raise JobError("this file must consist of `name: value` lines", where=f"{shown}:1:1")
-    values: dict[Place, tuple[int, int]] = {(): (1, 1)}
-    keys: dict[Place, tuple[int, int]] = {}
-    plain = _plain(tree, (), values, keys)
-    return plain, Positions(values=values, keys=keys)
+    plain = _Plain(shown)
+    return plain.of(tree), Positions(values=plain.values, keys=plain.keys)
 
 
 def _marked(shown: Path, error: MarkedYAMLError) -> str:
@@ -109,34 +110,71 @@ def _marked(shown: Path, error: MarkedYAMLError) -> str:
     return f"{shown}:{mark.line + 1}:{mark.column + 1}" if mark else str(shown)
 
 
-def _plain(
-    node: object, place: Place, values: dict[Place, tuple[int, int]], keys: dict[Place, tuple[int, int]]
-) -> object:
-    """Plain Python values of a YAML tree; fills `values` and `keys` with positions."""
-    if isinstance(node, CommentedMap):
+class _Plain:
+    """Plain Python values of a YAML tree, with the position of every key and value.
+
+    Args:
+        shown: The file, for messages.
+    """
+
+    def __init__(self, shown: Path) -> None:
+        self._shown, self._count = shown, 0
+        self.values: dict[Place, tuple[int, int]] = {(): (1, 1)}
+        self.keys: dict[Place, tuple[int, int]] = {}
+
+    def of(self, node: object, place: Place = ()) -> object:
+        """The value of a node.
+
+        Raises:
+            JobError: it has a tag, or is too large or too deep, as one that refers to itself again and again is.
+        """
+        self._count += 1
+        if self._count > _MOST or len(place) > _DEEPEST:
+            what = "this file is too large or too deeply nested: something in it is repeated by `*name` again and again"
+            raise JobError(what, where=self._where(place[:1]), fix="Write it out, without anchors")
+        tag = getattr(node, "tag", None)
+        if tag is not None and getattr(tag, "value", None):
+            what = f"the tag `{tag.value}` means nothing here"
+            raise JobError(what, where=self._where(place), fix="Take it out; a text that begins with ! needs quotes")
+        if isinstance(node, CommentedMap):
+            return self._map(node, place)
+        if isinstance(node, CommentedSeq):
+            for index in range(len(node)):
+                self.values[(*place, index)] = _position(partial(node.lc.item, index), self._here(place))
+            return [self.of(value, (*place, index)) for index, value in enumerate(node)]
+        if isinstance(node, ScalarFloat):
+            return Decimal(str(float(node)))
+        if isinstance(node, str):
+            return str(node)
+        if isinstance(node, bool) or node is None:
+            return node
+        return int(node) if isinstance(node, int) else node
+
+    def _map(self, node: CommentedMap, place: Place) -> dict[object, object]:
         found: dict[object, object] = {}
         for name, value in node.items():
             path = (*place, name if isinstance(name, int) else str(name))
-            line, column = node.lc.key(name)
-            keys[path] = (line + 1, column + 1)
-            line, column = node.lc.value(name)
-            values[path] = (line + 1, column + 1)
-            found[str(name) if isinstance(name, str) else name] = _plain(value, path, values, keys)
+            # What is merged in by `<<` has no position of its own: that of what it is merged into will do.
+            self.keys[path] = _position(partial(node.lc.key, name), self._here(place))
+            self.values[path] = _position(partial(node.lc.value, name), self._here(place))
+            found[str(name) if isinstance(name, str) else name] = self.of(value, path)
         return found
-    if isinstance(node, CommentedSeq):
-        entries: list[object] = []
-        for index, value in enumerate(node):
-            line, column = node.lc.item(index)
-            values[(*place, index)] = (line + 1, column + 1)
-            entries.append(_plain(value, (*place, index), values, keys))
-        return entries
-    if isinstance(node, ScalarFloat):
-        return Decimal(str(float(node)))
-    if isinstance(node, str):
-        return str(node)
-    if isinstance(node, bool) or node is None:
-        return node
-    return int(node) if isinstance(node, int) else node
+
+    def _here(self, place: Place) -> tuple[int, int]:
+        return self.values.get(place, (1, 1))
+
+    def _where(self, place: Place) -> str:
+        line, column = self._here(place)
+        return f"{self._shown.as_posix()}:{line}:{column}"
+
+
+def _position(look: Callable[[], tuple[int, int]], usual: tuple[int, int]) -> tuple[int, int]:
+    """Line and column, from 1; the usual ones where the tree does not know."""
+    try:
+        line, column = look()
+    except (KeyError, TypeError, AttributeError):
+        return usual
+    return line + 1, column + 1
 
 
 def _validated(model: type[M], tree: object, positions: Positions, shown: Path) -> M:

@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Literal
 
 from gonnet.jobs.values import Aggregate
-from gonnet.reports.columns import CellText, Kind, PlannedColumn, rounded, totalled
+from gonnet.reports.columns import CellText, PlannedColumn, ValueKind, rounded, totalled
 from gonnet.wording.formats import House, rounded_half_up
 
 Rows = Sequence[tuple[object, ...]]
@@ -158,7 +158,7 @@ class ChartSetter:
             title=plan.title,
             over=plan.places.label,
             places=tuple(named),
-            measured=plan.places.kind is not Kind.TEXT,
+            measured=plan.places.kind is not ValueKind.TEXT,
             series=series,
             lines=shown,
             ticks=self._ticks(series, [value for _, value, _ in shown]),

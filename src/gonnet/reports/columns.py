@@ -19,7 +19,7 @@ from gonnet.wording.formats import House, decimals_of, rounded_half_up
 _BREAK = re.compile("\r\n?|\x85|\u2028|\u2029")
 
 
-class Kind(Enum):
+class ValueKind(Enum):
     """What the values of a column are."""
 
     TEXT = "text"
@@ -34,7 +34,7 @@ class Kind(Enum):
         return self.value
 
     @classmethod
-    def of(cls, column: ColumnType) -> Kind:
+    def of(cls, column: ColumnType) -> ValueKind:
         """The kind of a data set's column."""
         if column.is_number:
             return cls.NUMBER
@@ -67,7 +67,7 @@ class PlannedColumn:
 
     field: str
     label: str
-    kind: Kind
+    kind: ValueKind
     pattern: str | None
     align: Literal["left", "right", "centre"]
     total: Total | None

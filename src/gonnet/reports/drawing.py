@@ -16,7 +16,7 @@ from gonnet.reports.laid import Layout
 from gonnet.reports.pdf import draw_pdf
 from gonnet.reports.pen import MARK
 from gonnet.reports.planned import Look
-from gonnet.reports.xlsx import Kept, draw_xlsx
+from gonnet.reports.xlsx import XlsxCache, draw_xlsx
 
 _ALWAYS = "".join(map(chr, range(32, 127)))
 
@@ -49,7 +49,7 @@ class Painter:
     def __init__(self, look: Look, signs: Iterable[str] = ()) -> None:
         self._look = look
         self._family = family(look.fonts)
-        self._kept = Kept()
+        self._kept = XlsxCache()
         self._signs = self._family.signs & frozenset((*_ALWAYS, *MARK, *look.organisation, *look.page_count, *signs))
 
     def draw(

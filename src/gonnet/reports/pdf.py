@@ -15,7 +15,7 @@ from gonnet.jobs.values import Joint
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.laid import Layout
 from gonnet.reports.pdf_blocks import SpaceFlow
-from gonnet.reports.pdf_flow import Flow, Kept
+from gonnet.reports.pdf_flow import Flow, HeadingFlow
 from gonnet.reports.pen import INK, QUIET, Pen, wrapped
 from gonnet.reports.planned import Look, PageForm
 
@@ -79,7 +79,7 @@ def _draw_page(
     if count:
         _furnish(canvas, pen, layout, look, count)
     for flowable, y in page:
-        if isinstance(flowable, Kept) and count:
+        if isinstance(flowable, HeadingFlow) and count:
             _bookmark(canvas, flowable.outline, y, level)
         flowable.drawOn(canvas, form.margins[3], y - _height(flowable))
     if form.watermark and not form.watermark.under:
@@ -166,7 +166,12 @@ def _paginated(flowables: Sequence[Flowable], width: float, top: float, bottom: 
         gap = max(gap, flowable.getSpaceBefore()) if pages[-1] else 0.0
         _, height = flowable.wrap(width, y - gap - bottom)
         room = y - gap - bottom
-        if isinstance(flowable, Kept) and pages[-1] and waiting and not _begins(waiting[-1], width, room - height):
+        if (
+            isinstance(flowable, HeadingFlow)
+            and pages[-1]
+            and waiting
+            and not _begins(waiting[-1], width, room - height)
+        ):
             waiting.append(flowable)
             pages.append([])
             y, gap = top, 0.0

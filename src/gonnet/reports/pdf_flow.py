@@ -24,14 +24,24 @@ from gonnet.reports.widths import panels
 from gonnet.wording import marked as rich
 
 _MANY_TABLES = 500
+_OUTLINE = 200  # characters of a bookmark
 
 
-class Kept(Paragraph):
-    """A heading: it does not stay behind at the foot of a page, and it stands in the bookmarks."""
+class HeadingFlow(Paragraph):
+    """A heading: it does not stay behind at the foot of a page, and it stands in the bookmarks.
 
-    def __init__(self, text: str, style: ParagraphStyle) -> None:
-        super().__init__(_plain(text), style)
-        self.outline = text
+    Attributes:
+        outline: Its text in the bookmarks; empty for the rest of one that goes over a page.
+    """
+
+    outline = ""
+
+    @classmethod
+    def of(cls, text: str, style: ParagraphStyle) -> HeadingFlow:
+        """The heading with a text."""
+        made = cls(_plain(text), style)
+        made.outline = text if len(text) <= _OUTLINE else f"{text[: _OUTLINE - 1]}…"
+        return made
 
 
 class Flow:
@@ -68,7 +78,7 @@ class Flow:
     def _block(self, block: LaidBlock) -> Iterator[Flowable]:
         match block:
             case LaidHeading():
-                yield Kept(block.text, self._heading)
+                yield HeadingFlow.of(block.text, self._heading)
             case LaidFacts():
                 yield FactsFlow(block, self._family, self._alphabet, self._width, self._look.scale)
             case LaidText():
@@ -84,7 +94,7 @@ class Flow:
 
     def _chart(self, chart: LaidChart) -> Iterator[Flowable]:
         if chart.title:
-            yield Kept(chart.title, self._caption)
+            yield HeadingFlow.of(chart.title, self._caption)
         if not chart.places:
             yield Paragraph(_plain(chart.empty), self._body)
             return
@@ -94,7 +104,7 @@ class Flow:
     def _table(self, table: LaidTable) -> Iterator[Flowable]:
         """A table, as many times beside itself as its columns need; new pages where its groups want them."""
         if table.title:
-            yield Kept(table.title, self._caption)
+            yield HeadingFlow.of(table.title, self._caption)
         if not table.height:
             yield Paragraph(_plain(table.empty), self._body)
             return

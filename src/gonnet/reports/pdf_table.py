@@ -33,7 +33,7 @@ Cell = tuple[str, int]
 """The operators of a text in its column, and its number of lines."""
 
 
-class Kind(Enum):
+class RowKind(Enum):
     """What a row of a drawn table is."""
 
     ROW = "row"
@@ -56,7 +56,7 @@ class Row(NamedTuple):
     operators: str
     height: float
     texts: tuple[str, ...]
-    kind: Kind = Kind.ROW
+    kind: RowKind = RowKind.ROW
     tints: tuple[int, ...] = ()
     new_page: bool = False
 
@@ -83,11 +83,11 @@ class TableInk:
             for row, shown in zip(zip(*cells, strict=True), zip(*texts, strict=True), strict=True)
         ]
 
-    def row(self, texts: Sequence[str], face: str, kind: Kind = Kind.ROW) -> Row:
+    def row(self, texts: Sequence[str], face: str, kind: RowKind = RowKind.ROW) -> Row:
         """A single row in a face: a heading, a total."""
         return self._joined([self._cell(at, text, face) for at, text in enumerate(texts)], tuple(texts), kind)
 
-    def total(self, texts: Sequence[str], kind: Kind) -> Row:
+    def total(self, texts: Sequence[str], kind: RowKind) -> Row:
         """A row of totals; what it is called may reach over the columns that have none."""
         free = next((at for at, text in enumerate(texts) if text and at), len(texts))
         if free < 2:
@@ -107,17 +107,17 @@ class TableInk:
             shown = MARK + text if "mark" in look else text
             cells.append(self._cell(at, shown, BOLD if "bold" in look else REGULAR))
         tints = tuple(at for at, look in looks.items() if "tint" in look)
-        return self._joined(cells, tuple(texts), Kind.ROW, tints)
+        return self._joined(cells, tuple(texts), RowKind.ROW, tints)
 
     def note(self, text: str, face: str, *, new_page: bool = False) -> Row:
         """A row whose text may be as wide as the table."""
         lines = wrapped(text, self._family, face, self.size, self.width - 2 * PADDING)
         operators = self._operators([(PADDING, line) for line in lines], face)
         height = len(lines) * self.leading + 2 * (_ABOVE + _BELOW)
-        return Row(operators, height, (text,), Kind.NOTE, (), new_page)
+        return Row(operators, height, (text,), RowKind.NOTE, (), new_page)
 
     def _joined(
-        self, cells: Sequence[Cell], texts: tuple[str, ...], kind: Kind = Kind.ROW, tints: tuple[int, ...] = ()
+        self, cells: Sequence[Cell], texts: tuple[str, ...], kind: RowKind = RowKind.ROW, tints: tuple[int, ...] = ()
     ) -> Row:
         operators, lines = zip(*cells, strict=True)
         height = max(lines) * self.leading + _ABOVE + _BELOW
@@ -171,7 +171,7 @@ class TableInk:
         chosen, baseline = self._faces[REGULAR].set_operator(self.size), top - _ABOVE - self.size * 0.94
         parts = [f"BT {fill(colour)} {chosen} 0 {baseline:.2f} Td\n"]
         for row in rows:
-            if row.kind is Kind.NOTE:
+            if row.kind is RowKind.NOTE:
                 parts.append(f"0 {-_ABOVE:.2f} Td\n{row.operators}0 {_ABOVE - row.height:.2f} Td\n")
             else:
                 parts.append(row.operators)
@@ -191,11 +191,11 @@ def rows_of(table: LaidTable, ink: TableInk) -> list[Row]:
     for line in (*table.lines, *table.totals):
         found += rows[at : line.before]
         at = line.before
-        found.append(_line(line, ink, Kind.TOTAL if line in table.totals else Kind.SUBTOTAL))
+        found.append(_line(line, ink, RowKind.TOTAL if line in table.totals else RowKind.SUBTOTAL))
     return found + rows[at:]
 
 
-def _line(line: Line, ink: TableInk, kind: Kind) -> Row:
+def _line(line: Line, ink: TableInk, kind: RowKind) -> Row:
     if line.is_total:
         return ink.total(line.texts, kind)
     return ink.note(line.texts[0], BOLD, new_page=line.new_page)
@@ -238,7 +238,7 @@ class TableFlow(Flowable):
                 break
             used, fits = used + row.height, fits + 1
         count = min(fits, len(self._rows) - 1)
-        while count > 0 and (self._rows[count - 1].kind is Kind.NOTE or self._rows[count].kind in _TOTALS):
+        while count > 0 and (self._rows[count - 1].kind is RowKind.NOTE or self._rows[count].kind in _TOTALS):
             count -= 1
         if count < 1 and self._tall():
             count = fits  # there is no page on which it could keep together
@@ -252,7 +252,7 @@ class TableFlow(Flowable):
         for number, row in enumerate(self._rows):
             used += row.height
             last = number + 1 == len(self._rows)
-            if row.kind is not Kind.NOTE and (last or self._rows[number + 1].kind not in _TOTALS):
+            if row.kind is not RowKind.NOTE and (last or self._rows[number + 1].kind not in _TOTALS):
                 break
         return used > self._page
 
@@ -260,7 +260,7 @@ class TableFlow(Flowable):
         """Cut a row that is taller than a page between two of its lines; never one that fits the next page."""
         lines = int((room - _ABOVE - _BELOW) // self._ink.leading)
         first = self._rows[0]
-        if first.kind is not Kind.ROW or first.height + self._heading_height <= self._page or lines < 1:
+        if first.kind is not RowKind.ROW or first.height + self._heading_height <= self._page or lines < 1:
             return []
         cells = [self._ink.lines(at, text) for at, text in enumerate(first.texts)]
         head, tail = (
@@ -287,7 +287,7 @@ class TableFlow(Flowable):
         y = top
         for row, above in zip(self._rows, [None, *self._rows], strict=False):
             if row.kind in _TOTALS and (above is None or above.kind is not row.kind):
-                parts.append(self._rule(y, self._accent, 1 if row.kind is Kind.TOTAL else 0.5))
+                parts.append(self._rule(y, self._accent, 1 if row.kind is RowKind.TOTAL else 0.5))
             y -= row.height
         parts.append(ink.shown(self._rows, top, INK))
         self.canv.addLiteral("".join([*parts, "Q"]))
@@ -304,4 +304,4 @@ class TableFlow(Flowable):
             y -= row.height
 
 
-_TOTALS = (Kind.SUBTOTAL, Kind.TOTAL)
+_TOTALS = (RowKind.SUBTOTAL, RowKind.TOTAL)

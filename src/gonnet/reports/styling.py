@@ -9,9 +9,9 @@ from typing import Any, Literal
 from gonnet.data import ColumnType
 from gonnet.errors import JobError
 from gonnet.jobs.blocks import Column
-from gonnet.reports.columns import CellText, Kind, PlannedColumn
+from gonnet.reports.columns import CellText, PlannedColumn, ValueKind
 from gonnet.reports.fields import Fields
-from gonnet.wording.formats import House, is_date_pattern, is_number_pattern
+from gonnet.wording.formats import House, has_time, is_date_pattern, is_number_pattern
 
 
 def planned_column(column: Column, found: ColumnType, house: House, where: str) -> PlannedColumn:
@@ -20,22 +20,25 @@ def planned_column(column: Column, found: ColumnType, house: House, where: str) 
     Raises:
         JobError: its format or its total does not fit what the values are.
     """
-    kind, name = Kind.of(found), column.field or f"{column.label}"
+    kind, name = ValueKind.of(found), column.field or f"{column.label}"
     pattern = column.format
     if pattern is not None:
-        fits = is_number_pattern(pattern) if kind is Kind.NUMBER else is_date_pattern(pattern)
-        if kind not in (Kind.NUMBER, Kind.DATE, Kind.TIME) or not fits:
+        fits = is_number_pattern(pattern) if kind is ValueKind.NUMBER else is_date_pattern(pattern)
+        if kind not in (ValueKind.NUMBER, ValueKind.DATE, ValueKind.TIME) or not fits:
             raise JobError(
                 f"the format '{pattern}' does not fit column '{name}', which is {kind.words}",
                 where=where,
                 fix="Numbers take a pattern such as #,##0.00, dates one such as d MMM yyyy, text none",
             )
-    if column.total in ("sum", "average", "weighted") and kind is not Kind.NUMBER:
+        if kind is ValueKind.DATE and has_time(pattern):
+            what = f"the format '{pattern}' has a time, and column '{name}' holds dates without one"
+            raise JobError(what, where=where, fix="Leave out hours, minutes and seconds")
+    if column.total in ("sum", "average", "weighted") and kind is not ValueKind.NUMBER:
         called = f"{column.total} average" if column.total == "weighted" else column.total
         raise JobError(
             f"column '{name}' is {kind.words} and has no {called}", where=where, fix="Numbers have; count works for all"
         )
-    default: Literal["left", "right"] = "right" if kind is Kind.NUMBER else "left"
+    default: Literal["left", "right"] = "right" if kind is ValueKind.NUMBER else "left"
     return PlannedColumn(
         field=name,
         label=column.label if column.label is not None else labelled(name),
@@ -44,7 +47,8 @@ def planned_column(column: Column, found: ColumnType, house: House, where: str) 
         align=column.align or default,
         total=column.total,
         # A whole number without format or total is a name for something, not an amount; the leak check reads it as one.
-        is_measure=kind is not Kind.TEXT and not (found.is_integer and column.format is None and column.total is None),
+        is_measure=kind is not ValueKind.TEXT
+        and not (found.is_integer and column.format is None and column.total is None),
         fixed=column.width,
     )
 
@@ -64,14 +68,14 @@ def labelled(field: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def default_pattern(found: ColumnType, kind: Kind, house: House) -> str | None:
+def default_pattern(found: ColumnType, kind: ValueKind, house: House) -> str | None:
     """The pattern of a column for which the job gives none."""
     match kind:
-        case Kind.NUMBER:
+        case ValueKind.NUMBER:
             return "0" if found.is_integer else "#,##0." + "0" * min(max(found.decimals, 1), 4)
-        case Kind.DATE:
+        case ValueKind.DATE:
             return house.medium_date_pattern()
-        case Kind.TIME:
+        case ValueKind.TIME:
             return f"{house.medium_date_pattern()} HH:mm"
         case _:
             return None
@@ -87,7 +91,7 @@ def widest(fields: Fields, column: PlannedColumn, at: int, house: House) -> tupl
         house: Conventions for figures.
     """
     values = f"(select {fields.sql_at(at)} as value from {fields.view}) where value is not null"
-    if column.kind is Kind.NUMBER:
+    if column.kind is ValueKind.NUMBER:
         totals = ", sum(value)" if column.total == "sum" else ""
         found: list[Any] = list(fields.answer(f"select min(value), max(value){totals} from {values}")[0])
         longest = f"select value from {values} order by length(cast(value as varchar)) desc limit 1"

@@ -11,7 +11,7 @@ from reportlab.lib.units import mm
 
 from gonnet.jobs.models import Report
 from gonnet.jobs.style import Style
-from gonnet.reports.columns import Kind, PlannedColumn
+from gonnet.reports.columns import PlannedColumn, ValueKind
 from gonnet.reports.fonts import BOLD, REGULAR, Family, family
 from gonnet.reports.planned import Look, PageForm
 
@@ -106,7 +106,7 @@ def _natural(
 
 def _squeeze(columns: Sequence[PlannedColumn], widths: list[float], room: float) -> None:
     """Take what is too much from the widest text columns, none below a readable width."""
-    soft = [i for i, column in enumerate(columns) if column.kind is Kind.TEXT and column.fixed == "auto"]
+    soft = [i for i, column in enumerate(columns) if column.kind is ValueKind.TEXT and column.fixed == "auto"]
     for _ in range(len(soft)):
         excess = sum(widths) - room
         wide = [i for i in soft if widths[i] > _NARROWEST_TEXT]

@@ -26,7 +26,7 @@ from gonnet.reports.cells import (
     xml_safe,
 )
 from gonnet.reports.charting import LaidChart
-from gonnet.reports.columns import Kind, PlannedColumn, Shown
+from gonnet.reports.columns import PlannedColumn, Shown, ValueKind
 from gonnet.reports.laid import LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
 from gonnet.reports.pen import MARK, tint_of
 from gonnet.reports.planned import Look, Picture, Space
@@ -45,7 +45,7 @@ _MANY = 2_000
 
 
 @dataclass(slots=True)
-class Kept:
+class XlsxCache:
     """What is kept between the workbooks of a run.
 
     Attributes:
@@ -57,7 +57,7 @@ class Kept:
     sheets: Sheets = field(default_factory=dict)
 
 
-def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
+def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: XlsxCache) -> bytes:
     """The file's bytes; the same layouts give the same bytes.
 
     Args:
@@ -79,7 +79,7 @@ def draw_xlsx(layouts: Sequence[Layout], look: Look, kept: Kept) -> bytes:
 class _Sheet:
     """One sheet being written from top to bottom."""
 
-    def __init__(self, workbook: Book, layout: Layout, look: Look, kept: Kept, name: str) -> None:
+    def __init__(self, workbook: Book, layout: Layout, look: Look, kept: XlsxCache, name: str) -> None:
         self._sheet: Any = workbook.add_worksheet(name, RowsSheet)
         self._workbook = workbook
         self._layout = layout
@@ -194,7 +194,7 @@ class _Sheet:
             text = MARK + text
             if "num_format" in look:
                 look["num_format"] = f'"{MARK}"{look["num_format"]}'
-        shown: Shown = (text, text if column.kind is Kind.TEXT else table.values[index][number])
+        shown: Shown = (text, text if column.kind is ValueKind.TEXT else table.values[index][number])
         return self._writer(column, self._style(look))(shown)
 
     def _rows(self, table: LaidTable, cells: Sequence[Sequence[str]]) -> None:
@@ -299,10 +299,10 @@ def sheet_name(text: str) -> str:
 @lru_cache(maxsize=_MANY)
 def _cell_look(column: PlannedColumn, index: int, locale: str) -> dict[str, object]:
     look = _side(column, index) | {"valign": "top"}
-    if column.kind is Kind.TEXT:
+    if column.kind is ValueKind.TEXT:
         look["text_wrap"] = True
     elif column.pattern is not None:
-        look["num_format"] = excel_pattern(column.pattern, is_date=column.kind is not Kind.NUMBER, locale=locale)
+        look["num_format"] = excel_pattern(column.pattern, is_date=column.kind is not ValueKind.NUMBER, locale=locale)
     return look
 
 

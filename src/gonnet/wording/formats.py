@@ -19,7 +19,8 @@ from gonnet.wording.words import Words, words_of
 
 _NUMBER = re.compile(r"^[^0#]*[#,]*[0,]+(?:\.0*#*)?[^0#]*$")
 _DATE_FIELDS = re.compile(r"'[^']*'|([a-zA-Z])\1*")
-_KNOWN_DATE_LETTERS = frozenset("yMLdEHhmsa")
+_TIME_LETTERS = frozenset("Hhmsa")
+_KNOWN_DATE_LETTERS = frozenset("yMLdE") | _TIME_LETTERS
 _LONG = Context(prec=60)
 
 Number = int | float | Decimal
@@ -74,6 +75,8 @@ class House:
             return dates.format_datetime(value, pattern, locale=self.locale)
         if isinstance(value, dt.datetime):
             return dates.format_datetime(value, "medium", locale=self.locale)
+        if pattern is not None and has_time(pattern):
+            raise ValueError(f"the pattern '{pattern}' has a time, and {value} is a date without one")
         return dates.format_date(value, pattern or "medium", locale=self.locale)
 
     def medium_date_pattern(self) -> str:
@@ -159,6 +162,12 @@ def is_date_pattern(pattern: str) -> bool:
     """Whether `pattern` uses only the date fields this house can write, in a PDF and in a workbook."""
     letters = [found.group(1) for found in _DATE_FIELDS.finditer(pattern) if found.group(1)]
     return bool(letters) and all(letter in _KNOWN_DATE_LETTERS for letter in letters)
+
+
+@lru_cache(maxsize=256)
+def has_time(pattern: str) -> bool:
+    """Whether a date pattern shows hours, minutes, seconds or what belongs to them."""
+    return any(found.group(1) in _TIME_LETTERS for found in _DATE_FIELDS.finditer(pattern) if found.group(1))
 
 
 @lru_cache(maxsize=256)

@@ -67,20 +67,20 @@ def produce(kit_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
     return tuple(worker.make(order) for order in orders)
 
 
-class _Kept(threading.local):
+class _OfThread(threading.local):
     """The worker of each thread: what it keeps between packages serves one at a time."""
 
     def __init__(self) -> None:
         self.path, self.worker = "", cast("_Worker | None", None)
 
 
-_kept = _Kept()
+_own = _OfThread()
 
 
 def _worker(kit_path: str) -> _Worker:
-    if _kept.worker is None or _kept.path != kit_path:
-        _kept.path, _kept.worker = kit_path, _Worker(pickle.loads(Path(kit_path).read_bytes()))
-    return _kept.worker
+    if _own.worker is None or _own.path != kit_path:
+        _own.path, _own.worker = kit_path, _Worker(pickle.loads(Path(kit_path).read_bytes()))
+    return _own.worker
 
 
 class _Worker:
