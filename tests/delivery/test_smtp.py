@@ -128,6 +128,18 @@ def test_a_server_that_hangs_up_at_one_recipient_refuses_that_one_alone() -> Non
         offered(Script(answers={"RCPT": [HANG_UP]}), *(f"{name}@x.example" for name in "abcde"))
 
 
+def test_the_greeting_and_the_envelope_sender_can_be_set() -> None:
+    script, settings = Script(), {"greets_as": "mail.tarnvale.example", "bounces_to": "bounces@tarnvale.example"}
+    with serving(script) as port:
+        link = SmtpLink(
+            MailServer.model_validate({"host": "127.0.0.1", "port": port, "security": "none", **settings}), None
+        )
+        link.offer("from@x.example", "a@x.example", BODY, lambda: True)
+        link.close()
+    assert script.seen[0].upper() == "EHLO MAIL.TARNVALE.EXAMPLE"
+    assert any(line.startswith("MAIL FROM:<bounces@tarnvale.example>") for line in script.seen)
+
+
 @pytest.mark.parametrize(
     ("answers", "what"),
     [

@@ -78,7 +78,7 @@ class SmtpLink:
         return UnreachableError(f"mail server {self.where}: {what}", fix=f"{fix}. Nothing is lost; run it again")
 
     def _connected(self) -> smtplib.SMTP:
-        server, name = self._server, _own_name()
+        server, name = self._server, self._server.greets_as or _own_name()
         if server.security == "tls":
             smtp: smtplib.SMTP = smtplib.SMTP_SSL(
                 server.host, server.port, local_hostname=name, timeout=server.seconds, context=self._context()
@@ -208,7 +208,9 @@ class SmtpLink:
         return None
 
     def _envelope(self, smtp: smtplib.SMTP, sender: str, address: str, size: int, message_id: str) -> tuple[str, str]:
-        mail = f"MAIL FROM:<{_path(sender)}>" + (f" SIZE={size}" if smtp.has_extn("size") else "")
+        mail = f"MAIL FROM:<{_path(self._server.bounces_to or sender)}>" + (
+            f" SIZE={size}" if smtp.has_extn("size") else ""
+        )
         rcpt = f"RCPT TO:<{_path(address)}>"
         if message_id and smtp.has_extn("dsn"):  # of a failure the headers alone come back, not the figures
             mail += f" RET=HDRS ENVID={_xtext(message_id.strip('<>'))}"

@@ -41,6 +41,8 @@ class MailServer(Part):
     Attributes:
         security: `starttls` and `tls` check the server's certificate; `none` is for a server on this machine.
         password: Only `${NAME}`: the password stands in the environment, never in the file.
+        greets_as: The name of this machine that the server is told (EHLO); its host name when left out.
+        bounces_to: The envelope sender, to whom failures are reported; the sender of each message when left out.
         connections: Over how many connections messages are handed over at the same time.
         per_minute: How many messages go in a minute: a number for all of them, or more than that.
         notify: What it is to report to the sender by mail, where it can (RFC 3461): `failure`, `delay`, `success`.
@@ -56,6 +58,8 @@ class MailServer(Part):
     password: str | None = Field(default=None, repr=False)
     ca_file: str | None = None
     seconds: int = Field(default=60, ge=1, le=3600)
+    greets_as: Annotated[str | None, Field(pattern=r"^[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*$")] = None
+    bounces_to: Annotated[str | None, Field(pattern=r"^[!-~]+@[A-Za-z0-9.-]+$")] = None
     connections: int = Field(default=1, ge=1, le=50)
     per_minute: Annotated[PerMinute, BeforeValidator(_as_over_all)] = PerMinute()
     notify: tuple[Literal["failure", "delay", "success"], ...] = ("failure", "delay")
