@@ -49,8 +49,8 @@ def check(
     with _open.tools_at(workspace) as tools:
         from gonnet.jobs import load_job
         from gonnet.pipeline.making.message_texts import senders_of
-        from gonnet.pipeline.rehearse import rehearse
         from gonnet.pipeline.survey import Request, survey
+        from gonnet.pipeline.surveying.rehearse import rehearse
 
         read = load_job(tools.workspace, job)
         senders_of(read, tools)

@@ -1,8 +1,8 @@
 """Files → the run's DuckDB, locked once loaded; parameters and the periods they stand for."""
 
 from gonnet.data.engine import ColumnType, Engine, quoted
-from gonnet.data.loading import load, look_at
+from gonnet.data.loading import Loaded, load, look_at
 from gonnet.data.parameters import Values, resolve
 from gonnet.data.periods import Calendar, Period
 
-__all__ = ["Calendar", "ColumnType", "Engine", "Period", "Values", "load", "look_at", "quoted", "resolve"]
+__all__ = ["Calendar", "ColumnType", "Engine", "Loaded", "Period", "Values", "load", "look_at", "quoted", "resolve"]

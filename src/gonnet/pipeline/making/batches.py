@@ -14,12 +14,12 @@ from gonnet.checks import Identity, Watch
 from gonnet.errors import StorageError
 from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.making.editions import Edition
 from gonnet.pipeline.making.kits import RunKit, Version
 from gonnet.pipeline.making.message_texts import Sender, message_texts
 from gonnet.pipeline.making.orders import Order, Rows, Slice
 from gonnet.pipeline.making.produce import Made, produce
 from gonnet.pipeline.survey import Survey
+from gonnet.pipeline.surveying.editions import Edition
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import Recipient
 from gonnet.reports.signs import signs

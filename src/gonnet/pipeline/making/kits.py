@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from gonnet.checks import Watch
 from gonnet.ledger import Store
-from gonnet.pipeline.making.enclosures import Enclosed
 from gonnet.pipeline.making.message_texts import MessageText, Sender
+from gonnet.pipeline.surveying.enclosures import Enclosed
 from gonnet.reports import Look, Painter, ReportPlan
 from gonnet.reports.layout import LayoutMaker
 from gonnet.wording.templates import Wording

@@ -16,10 +16,10 @@ from gonnet.errors import DataError, RunError
 from gonnet.jobs.braces import has_field
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
-from gonnet.pipeline.making.enclosures import enclosed
 from gonnet.pipeline.reviewing.by_hand import chosen, new_message_id
 from gonnet.pipeline.seal import seal_of
 from gonnet.pipeline.sending import gate
+from gonnet.pipeline.surveying.enclosures import enclosed
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse

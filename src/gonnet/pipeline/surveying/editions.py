@@ -12,7 +12,7 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.jobs.texts import Said, given, is_for
 from gonnet.packages import Reading
-from gonnet.pipeline.making.enclosures import Enclosed, enclosed
+from gonnet.pipeline.surveying.enclosures import Enclosed, enclosed
 from gonnet.recipients import Recipient
 from gonnet.reports import Look, ReportPlan
 from gonnet.wording.languages import called, same_language

@@ -1,0 +1,170 @@
+"""The third step of a survey: what becomes of every package, and why."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from gonnet import recipients, rules
+from gonnet.data.workdays import working_days
+from gonnet.errors import DataError, meant
+from gonnet.jobs import Job
+from gonnet.jobs.models import Guard
+from gonnet.jobs.workspace import Limits
+from gonnet.ledger.same import same
+from gonnet.pipeline.sending import gate
+from gonnet.pipeline.surveying.audience import in_order
+from gonnet.pipeline.surveying.matching import Matched
+from gonnet.pipeline.surveying.reading import Read
+from gonnet.pipeline.surveying.request import Request
+from gonnet.pipeline.tools import Tools
+from gonnet.recipients import roll
+from gonnet.rules.decisions import Cause
+from gonnet.rules.guard import Measured, alarms, measured
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Case:
+    """One package: who it is for, what came out for it, and what becomes of it.
+
+    Attributes:
+        addressed: Its key and contacts, as the rules change them.
+        evaluated: Its figures and conditions.
+        decision: What becomes of it, after every verdict so far.
+    """
+
+    addressed: recipients.Addressed
+    evaluated: rules.Evaluated
+    decision: rules.Decision
+
+
+Verdict = Callable[[Case], rules.Decision]
+"""What a case comes to; its decision where nothing speaks against it."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decided:
+    """What becomes of every package.
+
+    Attributes:
+        cases: One for each package, keys before bundles.
+        evaluated: Key or bundle → its figures and conditions, of those that are not chosen too.
+        past: Key → what it was last sent.
+        measured: What the guard of a later run compares with.
+        alarm: Why the whole run is held, or None.
+    """
+
+    cases: tuple[Case, ...]
+    evaluated: Mapping[str, rules.Evaluated]
+    past: Mapping[str, rules.Past]
+    measured: Measured
+    alarm: str | None
+
+
+def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Decided:
+    """Evaluate figures and rules for all, and let every verdict speak: rules, data, guard, domains.
+
+    Raises:
+        JobError: SQL of the job does not run.
+        DataError: a key that was chosen is not there.
+    """
+    job, bound = found.job, found.values.bound()
+    past = _past(job, tools, dict.fromkeys((*matched.own, *matched.together, *found.counts)))
+    context = rules.Context(
+        as_of=request.as_of,
+        is_working_day=working_days(tools.workspace.file.holidays),
+        fields=matched.fields,
+        past=past,
+        columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in found.columns[table])),
+    )
+    keys = list(dict.fromkeys((*matched.own, *found.counts)))
+    evaluated = rules.evaluate(found.engine, job, keys, context, bound, matched.together)
+    addressed = _chosen(in_order(found.engine, job, matched.addressed, bound), request.only)
+    cases = [_by_the_rules(part, evaluated[part.key], job) for part in addressed]
+    cases = _after(cases, lambda case: _by_the_data(case, found))
+    now = measured(found.engine)
+    alarm = _alarm(job, tools, now, cases) if request.guarded and not request.only else None
+    cases = _after(cases, lambda case: rules.held_by_the_guard(case.decision, alarm))
+    cases = _after(cases, lambda case: _by_its_domain(case, tools.workspace.file.limits))
+    return Decided(cases=tuple(cases), evaluated=evaluated, past=past, measured=now, alarm=alarm)
+
+
+def _after(cases: Iterable[Case], verdict: Verdict) -> list[Case]:
+    return [replace(case, decision=verdict(case)) for case in cases]
+
+
+def _by_the_rules(part: recipients.Addressed, found: rules.Evaluated, job: Job) -> Case:
+    """What the list and the rules say; its contacts as the rules change them."""
+    decision = rules.decide(part, found, job)
+    effects = decision.effects
+    if part.contacts and (effects.to or effects.cc or effects.bcc):
+        kept = part.contacts[:1] if effects.to else part.contacts
+        people = tuple(roll.changed(person, effects.to, effects.cc, effects.bcc) for person in kept)
+        part = replace(part, contacts=people)
+        decision = rules.decide(part, found, job)
+    return Case(addressed=part, evaluated=found, decision=decision)
+
+
+def _by_the_data(case: Case, found: Read) -> rules.Decision:
+    """Held where its own question failed, or the data are not as expected."""
+    return rules.held_by_the_data(case.decision, _unanswered(case.addressed, found.loaded.failed), found.lacking)
+
+
+def _unanswered(part: recipients.Addressed, failed: Mapping[str, str]) -> str | None:
+    """Why rows of a package may be missing: its question failed, or any, where it brings keys together."""
+    if part.bundle is None or not failed:
+        return failed.get(part.key)
+    key, failure = next(iter(failed.items()))
+    return f"that for key '{key}': {failure}"
+
+
+def _by_its_domain(case: Case, limits: Limits) -> rules.Decision:
+    """Held where the gate would not let mail to one of its addresses leave."""
+    addresses = [a.mailbox for person in case.addressed.contacts for a in (*person.to, *person.cc, *person.bcc)]
+    strangers = gate.strangers(addresses, limits)
+    if not strangers or case.decision.outcome is not rules.Outcome.READY:
+        return case.decision
+    reason = gate.not_allowed(strangers)
+    return replace(case.decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
+
+
+def _alarm(job: Job, tools: Tools, now: Measured, cases: Sequence[Case]) -> str | None:
+    """Why the whole run is to be held, or None."""
+    if job.file.guard == Guard():
+        return None
+    outcomes = Counter(case.decision.outcome for case in cases)
+    account = tools.ledger.last_sent(job.name)
+    last = None
+    if account is not None:
+        run, kept = account
+        last = Measured(recipients=kept["recipients"], totals=kept["totals"], run=run)
+    held, ready = outcomes[rules.Outcome.HELD], outcomes[rules.Outcome.READY]
+    return "; ".join(alarms(job.file.guard, now, last, held, ready)) or None
+
+
+def _past(job: Job, tools: Tools, keys: Iterable[str]) -> dict[str, rules.Past]:
+    """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
+    if not re.search(r"\b(past|earlier)\s*\.", repr(job.file)):
+        return {}
+    found = tools.ledger.past(job.name)
+    return {
+        key: rules.Past(
+            times=sent.times,
+            sent_on=sent.at.astimezone(tools.workspace.zone).date(),
+            message=sent.message,
+            figures=sent.figures,
+            contents=sent.contents,
+        )
+        for key in keys
+        if (sent := found.get(same(key))) is not None
+    }
+
+
+def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> list[recipients.Addressed]:
+    known = [part.key for part in addressed]
+    for key in only:
+        if key not in known:
+            raise DataError(f"there is no key '{key}' in this run", where="--only", fix=meant(key, known, noun="key"))
+    return [part for part in addressed if not only or part.key in only]

@@ -1,0 +1,67 @@
+"""The second step of a survey: who gets what, in which language."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gonnet.findings import Finding
+from gonnet.jobs import references
+from gonnet.pipeline.surveying.audience import audience, descriptions
+from gonnet.pipeline.surveying.editions import Edition, editions
+from gonnet.pipeline.surveying.reading import Read, raise_all
+from gonnet.pipeline.surveying.request import Request
+from gonnet.pipeline.tools import Tools
+from gonnet.recipients import Addressed, Recipient
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Matched:
+    """The rows and the recipients, brought together.
+
+    Attributes:
+        people: The recipient list.
+        addressed: What is to be a package: keys before bundles.
+        described: Key → the line that describes it.
+        fields: Key or bundle → the columns of its first line of the list.
+        editions: Locale → the job as its readers get it; the house's first.
+        astray: What the lists name in vain.
+    """
+
+    people: tuple[Recipient, ...]
+    addressed: tuple[Addressed, ...]
+    described: Mapping[str, Recipient]
+    fields: Mapping[str, Mapping[str, object]]
+    editions: Mapping[str, Edition]
+    astray: tuple[Finding, ...]
+
+    @property
+    def own(self) -> list[str]:
+        """The keys that are a package by themselves."""
+        return [part.key for part in self.addressed if part.bundle is None]
+
+    @property
+    def together(self) -> dict[str, tuple[str, ...]]:
+        """Bundle → its keys."""
+        return {part.key: part.keys for part in self.addressed if part.bundle is not None}
+
+
+def match(found: Read, tools: Tools, request: Request) -> Matched:
+    """Bring keys and recipients together.
+
+    Raises:
+        JobError: a text names what is not there.
+        DataError: a list cannot be read.
+    """
+    job, house = found.job, found.look.house.locale
+    people, addressed, astray = audience(job, found.engine, found.counts, house, found.values.bound())
+    more = {"run": {"date": request.as_of, "job": job.name}}
+    versions = editions(job, found.look, people, found.values, more, tools.workspace.file.year_begins)
+    for edition in versions.values():
+        raise_all(references.texts_to_the_data(edition.job, found.columns, edition.reading.wording))
+    described = descriptions(job, people)
+    fields = {key: person.fields for key, person in described.items()}
+    fields |= {part.key: part.contacts[0].fields for part in addressed if part.contacts}
+    return Matched(
+        people=people, addressed=addressed, described=described, fields=fields, editions=versions, astray=astray
+    )

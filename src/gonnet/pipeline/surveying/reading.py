@@ -1,0 +1,139 @@
+"""The first step of a survey: the job and the data, and whether everything the job names is there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from gonnet import data, split
+from gonnet.data.expectations import broken
+from gonnet.errors import DataError, JobError
+from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job, consistency, references
+from gonnet.pipeline.sending.writing_back import require_writable
+from gonnet.pipeline.surveying.request import Request
+from gonnet.pipeline.tools import Progress, Tools
+from gonnet.recipients import roll
+from gonnet.reports import Look
+from gonnet.wording.templates import Wording
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Read:
+    """A job and its data.
+
+    Attributes:
+        job: The job, in the language of the house.
+        look: The house style, as the job changes it.
+        values: The parameters.
+        loaded: The run's tables, and how they were read.
+        columns: Data set → the names of its columns.
+        cuts: Data set that is split → how, the main one first.
+        counts: Key → its rows in all of them.
+        lacking: What is expected of the data and not so, where that holds the run.
+    """
+
+    job: Job
+    look: Look
+    values: data.Values
+    loaded: data.Loaded
+    columns: Mapping[str, Sequence[str]]
+    cuts: Mapping[str, split.Slices]
+    counts: Mapping[str, int]
+    lacking: tuple[str, ...]
+
+    @property
+    def engine(self) -> data.Engine:
+        """The run's tables."""
+        return self.loaded.engine
+
+
+def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
+    """Read the data and split it.
+
+    Raises:
+        JobError: something the job names is not there (carries all such mistakes).
+        ParameterError: a parameter has no usable value.
+        DataError: the data cannot be read or split, or are not as expected.
+    """
+    raise_all(consistency.within_the_file(job))
+    look = tools.look(job)
+    job = job.read_for(look.house.locale, look.house.locale)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
+    loaded = data.load(job, tools.workspace, values, progress, request.sample)
+    try:
+        tables = (*job.file.data, *(table for table, _ in job.lists))
+        columns = {name: [column.name for column in loaded.engine.columns(name)] for name in tables}
+        raise_all(references.to_the_data(job, columns, Wording(look.house)))
+        require_writable(job, tools)
+        cuts = _cuts(job, loaded.engine)
+        return Read(
+            job=job,
+            look=look,
+            values=values,
+            loaded=loaded,
+            columns=columns,
+            cuts=cuts,
+            counts=split.counted(cuts.values()),
+            lacking=tuple(_expected(job, loaded.engine, request)),
+        )
+    except BaseException:
+        loaded.engine.close()
+        raise
+
+
+def raise_all(mistakes: Iterator[JobError]) -> None:
+    """Raise one error that carries all mistakes, if there are any.
+
+    Raises:
+        JobError: there are.
+    """
+    found = list(mistakes)
+    if found:
+        raise JobError.of(found)
+
+
+def _cuts(job: Job, engine: data.Engine) -> dict[str, split.Slices]:
+    """Every data set that is split, the main one first."""
+    found = {}
+    for name, cut in job.file.split.cuts.items():
+        where = job.at("split", "also", name) if name in job.file.split.also else job.at("split", "by")
+        found[name] = split.by_key(engine, name, cut.by, view=cut.view, where=where)
+    return found
+
+
+def _expected(job: Job, engine: data.Engine, request: Request) -> list[str]:
+    """What is expected of the data and not so, where that holds the run.
+
+    Raises:
+        DataError: something of it stops the run.
+    """
+    lacking = list(broken(engine, job, request.as_of, sampled=request.sample is not None))
+    stopping = [part for part in lacking if not part.holds]
+    if stopping:
+        text = "; ".join(part.text for part in stopping)
+        raise DataError(
+            text, where=stopping[0].where, fix="Nothing was prepared; refresh the data, or change what is expected"
+        )
+    return [part.text for part in lacking]
+
+
+def about_keys(job: Job, engine: data.Engine, cuts: Mapping[str, split.Slices]) -> Iterator[Finding]:
+    """A finding for rows and lines that have no key, and for keys that were trimmed."""
+    for name, cut in cuts.items():
+        of = f" of {name}" if len(cuts) > 1 else ""
+        if cut.without_key:
+            rows = ", ".join(str(row) for row in cut.first_without_key)
+            more = " …" if cut.without_key > len(cut.first_without_key) else ""
+            many = f"{cut.without_key} row{'s' if cut.without_key > 1 else ''}{of} without a key"
+            yield Finding(weight=Weight.ATTENTION, text=f"{many} (data row {rows}{more}) go to nobody")
+        if cut.trimmed:
+            many = f"{cut.trimmed} key{'s' if cut.trimmed > 1 else ''}{of}"
+            yield Finding(
+                weight=Weight.NOTE,
+                text=f"{many} had blanks around {'them' if cut.trimmed > 1 else 'it'}, which do not count",
+            )
+    lines = sum(roll.lines_without_key(engine, table, spec) for table, spec in job.lists)
+    if lines:
+        text = f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key"
+        yield Finding(weight=Weight.ATTENTION, text=text)

@@ -1,0 +1,30 @@
+"""What the operator asks for with a run."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gonnet.ledger.states import Purpose
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Request:
+    """What the operator asked for with a run.
+
+    Attributes:
+        as_of: The date the run is made for.
+        asked: Parameter → text, as given with `--set`.
+        only: Keys to which the run is limited; empty for all.
+        guarded: Whether the guard of the job may hold the run.
+        purpose: Why it is made.
+        sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
+    """
+
+    as_of: dt.date
+    asked: Mapping[str, str]
+    only: tuple[str, ...] = ()
+    guarded: bool = True
+    purpose: Purpose = Purpose.REGULAR
+    sample: int | None = None
