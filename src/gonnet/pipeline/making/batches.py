@@ -17,6 +17,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.kits import RunKit, Version
 from gonnet.pipeline.making.message_texts import Sender, message_texts
 from gonnet.pipeline.making.orders import Order, Rows, Slice
+from gonnet.pipeline.making.processes import uninterrupted
 from gonnet.pipeline.making.produce import Made, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.surveying.editions import Edition
@@ -74,7 +75,8 @@ def _all_made(
     waiting: deque[Future[tuple[Made, ...]]] = deque()
     try:
         for batch in batches:
-            waiting.append(executor.submit(produce, str(kit), _orders(found, batch, senders)))
+            with uninterrupted():
+                waiting.append(executor.submit(produce, str(kit), _orders(found, batch, senders)))
             if len(waiting) > workers + 1:
                 yield from waiting.popleft().result()
         while waiting:

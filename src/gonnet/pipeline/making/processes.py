@@ -6,13 +6,15 @@ import multiprocessing
 import os
 import signal
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from contextlib import contextmanager
 from typing import ParamSpec, TypeVar
 
 P = ParamSpec("P")
 R = TypeVar("R")
 
+_ENDINGS = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)]
 _WORTH_A_POOL = 40  # packages; below, starting processes takes longer than drawing
 
 
@@ -30,9 +32,8 @@ def local_executor(packages: int, processes: int | None = None) -> Executor:
 
 def _settle_in() -> None:
     """Leave interrupts to the parent, and do not outlive it: a pool's processes would wait for work for ever."""
-    for name in ("SIGINT", "SIGHUP"):
-        if hasattr(signal, name):
-            signal.signal(getattr(signal, name), signal.SIG_IGN)
+    for number in _ENDINGS:
+        signal.signal(number, signal.SIG_IGN if number != signal.SIGTERM else signal.SIG_DFL)
     threading.Thread(target=_end_with_the_parent, daemon=True).start()
 
 
@@ -41,6 +42,28 @@ def _end_with_the_parent() -> None:
     if parent is not None:
         parent.join()
         os._exit(1)
+
+
+@contextmanager
+def uninterrupted() -> Iterator[None]:
+    """Let who asks for an end wait for the end of the block: a process that is half started would outlive it.
+
+    Raises:
+        KeyboardInterrupt: afterwards, where somebody asked.
+    """
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    asked: list[int] = []
+    heeded = [number for number in _ENDINGS if signal.getsignal(number) not in (signal.SIG_IGN, signal.SIG_DFL, None)]
+    before = {number: signal.signal(number, lambda number, _frame: asked.append(number)) for number in heeded}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+    for number in asked[:1]:
+        signal.raise_signal(number)
 
 
 class Inline(Executor):
