@@ -89,7 +89,13 @@ def test_from_the_check_to_the_mailbox(dairy: Dairy, serve: Serve) -> None:
     assert "118  Hallbank: more than the tank holds" in dairy.gonnet("check", "statements", code=3).stdout
     prepared = dairy.json("prepare", "statements", code=3)
     assert prepared["run"] == 1
-    assert prepared["rows"] == {"read": 5, "delivered": 4, "withheld": 1, "withheld_by_reason": {"rule": 1}}
+    assert prepared["rows"] == {
+        "read": 5,
+        "delivered": 4,
+        "delivered_so_far": 0,
+        "withheld": 1,
+        "withheld_by_reason": {"rule": 1},
+    }
     assert prepared["states"] == {"ready": 2, "held": 1, "skipped": 1}
     first = prepared["packages"][0]
     assert (first["key"], first["name"], first["to"], first["state"]) == (

@@ -45,7 +45,11 @@ def test_what_is_written_is_read_back(ledger: Ledger) -> None:
     number = written(ledger, mine, package("117"))
     run = ledger.run("last")
     assert (run.id, run.state, run.seconds, run.as_of) == (number, RunState.PREPARED, 1.25, dt.date(2026, 11, 5))
-    assert (run.parameters, run.account, run.findings) == ({"period": "2026-10"}, {"read": 4}, (("note", "a finding"),))
+    assert (run.parameters, run.account, run.findings) == (
+        {"period": "2026-10"},
+        {"read": 4, "sent": 0},
+        (("note", "a finding"),),
+    )
     assert run.counts == {State.READY: 2}
     found = ledger.packages(number, ["00042"])[0]
     assert (found.figures, found.odd, found.documents, found.to) == (

@@ -68,7 +68,7 @@ def test_an_adviser_gets_the_farms_of_their_address_and_each_farm_its_own(
         assert run.account["bundles"] == {"packages": 1, "rows": 4}
         controls: Any = run.account["controls"]
         assert controls[1] == {
-            "column": "amount", "whole": "5082.46", "delivered": "1946.46", "withheld": "3136.00",
+            "column": "amount", "whole": "5082.46", "delivered": "1946.46", "withheld": "3136.00", "sent": "0",
         }  # fmt: skip
 
 

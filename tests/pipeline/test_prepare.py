@@ -49,10 +49,11 @@ def test_every_row_is_accounted_for_and_the_parts_are_the_whole(dairy: Dairy) ->
         "measured": {"recipients": 4, "totals": {"litres": "10380", "payable": "5087.36", "rows": "6"}},
         "read": 7,
         "delivered": 4,
+        "sent": 0,
         "withheld": {"rule": 1, "no recipient": 1, "no key": 1},
         "controls": [
-            {"column": "litres", "whole": "10400", "delivered": "3970", "withheld": "6430"},
-            {"column": "amount", "whole": "5097.16", "delivered": "1946.46", "withheld": "3150.70"},
+            {"column": "litres", "whole": "10400", "delivered": "3970", "withheld": "6430", "sent": "0"},
+            {"column": "amount", "whole": "5097.16", "delivered": "1946.46", "withheld": "3150.70", "sent": "0"},
         ],
     }
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -57,6 +58,7 @@ def _account_object(account: Mapping[str, Any]) -> dict[str, Any]:
     return {
         "read": account["read"],
         "delivered": account["delivered"],
+        "delivered_so_far": account.get("sent", 0),
         "withheld": sum(account["withheld"].values()),
         "withheld_by_reason": account["withheld"],
     }
@@ -135,15 +137,19 @@ def _account_of(found: Mapping[str, Any], of: str) -> None:
     """Print the account of the rows of one data set."""
     withheld = found["withheld"]
     reasons = ", ".join(f"{count:,} {cause}" for cause, count in withheld.items())
-    _show.line(
-        f"Rows     {found['read']:,} read{of} = {found['delivered']:,} to deliver + "
-        f"{sum(withheld.values()):,} withheld" + (f" ({reasons})" if reasons else "")
-    )
+    has_sent = bool(found.get("sent"))
+    rows = found["delivered"] - found.get("sent", 0)
+    sent = f"{found['sent']:,} delivered + " if has_sent else ""
+    to_deliver = f"{rows:,} to deliver + " if rows or not has_sent else ""
+    why = f" ({reasons})" if reasons else ""
+    _show.line(f"Rows     {found['read']:,} read{of} = {sent}{to_deliver}{sum(withheld.values()):,} withheld{why}")
     for control in found["controls"]:
-        _show.line(
-            f"Total    {control['column']}{of}: {_show.amount(control['whole'])} read = "
-            f"{_show.amount(control['delivered'])} to deliver + {_show.amount(control['withheld'])} withheld"
-        )
+        left = Decimal(control["delivered"]) - Decimal(control.get("sent", "0"))
+        parts = [f"{_show.amount(control['sent'])} delivered"] if has_sent else []
+        parts += [f"{_show.amount(f'{left:f}')} to deliver"] if rows or not has_sent else []
+        parts += [f"{_show.amount(control['withheld'])} withheld"]
+        whole = _show.amount(control["whole"])
+        _show.line(f"Total    {control['column']}{of}: {whole} read = {' + '.join(parts)}")
 
 
 def since(packages: Sequence[PackageRecord]) -> None:
@@ -157,7 +163,7 @@ def since(packages: Sequence[PackageRecord]) -> None:
         if found
     ]
     if parts:
-        _show.line(f"Since    by hand {' and '.join(parts)}; the rows above are as the run was prepared")
+        _show.line(f"Since    by hand {' and '.join(parts)}")
 
 
 def title(run: RunRecord) -> str:

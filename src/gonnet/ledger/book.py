@@ -9,14 +9,16 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Select, func, insert, select, update
+from sqlalchemy import Connection, Row, Select, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.errors import RunError
 from gonnet.ledger import schema, statements
+from gonnet.ledger.accounts import account_now
 from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import told
 from gonnet.ledger.hand_overs import HandOvers
@@ -161,7 +163,8 @@ class Ledger:
             if row is None:
                 what = "there is no run yet" if wanted == "last" else f"there is no run {wanted}"
                 raise RunError(what, fix="`gonnet prepare JOB` makes one; `gonnet runs` lists them")
-            return run_of(row, self._counts(work, row.id), self._handed(work, row.id))
+            found = run_of(row, self._counts(work, row.id), self._handed(work, row.id))
+            return replace(found, account=self._account(work, row)) if row.account else found
 
     @told
     def all_runs(self) -> tuple[RunRecord, ...]:
@@ -176,6 +179,12 @@ class Ledger:
         rows = work.execute(select(table.c.state, func.count()).where(table.c.run_id == run_id).group_by(table.c.state))
         found = {State(state): int(count) for state, count in rows}
         return {state: found.get(state, 0) for state in State if state in found}
+
+    @staticmethod
+    def _account(work: Connection, row: Row[Any]) -> dict[str, Any]:
+        table = schema.packages.c
+        shares = work.execute(select(table.state, table.share).where(table.run_id == row.id))
+        return account_now(row.account, ((State(state), share) for state, share in shares))
 
     @staticmethod
     def _handed(work: Connection, run_id: int) -> dict[HandOverState, int]:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from gonnet.jobs.targets import Target, TargetKind
+from gonnet.ledger.accounts import Share
 from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State, is_in_doubt
 
 
@@ -140,6 +141,7 @@ class PackageRecord:
         seal: SHA-256 over all that leaves with it; empty unless it was ready.
         hand_overs: Everything of it that leaves or left for its recipient, in order; trials are not among them.
         keys: The keys that a bundle brings together, in order; empty for the package of one key.
+        share: What it has of the account of rows; it is written, and read only for the account.
         prepared_as: Its state when the run was prepared.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
     """
@@ -156,6 +158,7 @@ class PackageRecord:
     messages: tuple[MessageRecord, ...]
     hand_overs: tuple[HandOverRecord, ...] = ()
     keys: tuple[str, ...] = ()
+    share: Share = field(default_factory=dict)
     steps: tuple[StepRecord, ...] = ()
     prepared_as: State | None = None
     id: int = 0
@@ -209,7 +212,7 @@ class RunRecord:
         state: Whether it was prepared to the end.
         parameters: Name → text.
         period: What it is for: its periods, or its date where it has none.
-        account: Rows and control totals, as `checks.Account` gives them, in plain values.
+        account: Rows and control totals, in plain values, as they are now (`accounts.py`).
         findings: Weight and text of what was found.
         cycle: What makes two regular sends of a job the same.
         purpose: Why it was made.

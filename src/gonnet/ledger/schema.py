@@ -52,6 +52,7 @@ packages = Table(
     Column("prepared_as", String, nullable=False),
     Column("reason", Text, nullable=False),
     Column("rows", Integer, nullable=False),
+    Column("share", JSON, nullable=False),
     Column("figures", JSON, nullable=False),
     Column("odd", JSON, nullable=False),
     Column("seal", String(64), nullable=False),

@@ -52,6 +52,7 @@ class RunWriter:
             "run_id": self.id,
             "same_key": same(package.key),
             "prepared_as": package.state,
+            "share": dict(package.share),
             "figures": dict(package.figures),
             "odd": list(package.odd),
             "keys": list(package.keys),

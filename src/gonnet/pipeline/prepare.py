@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from contextlib import closing
+from dataclasses import replace
 
 from gonnet.findings import Weight
 from gonnet.jobs import Job
@@ -50,8 +51,8 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
             package = _package(plan, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))
-            books.enter(plan, made, package.state)
-            waiting.append(package)
+            share = books.enter(plan, made, package.state)
+            waiting.append(replace(package, share=share))
             if len(waiting) == _TOGETHER:
                 run.add(waiting)
                 waiting = []

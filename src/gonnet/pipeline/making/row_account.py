@@ -13,6 +13,7 @@ from gonnet.checks import Account
 from gonnet.checks.accounting import Bookkeeper
 from gonnet.errors import RunError
 from gonnet.ledger import State
+from gonnet.ledger.accounts import Share
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.survey import Survey
@@ -32,19 +33,21 @@ class RowBooks:
         self._found = found
         self._bundles, self._rows_in_bundles = 0, 0
 
-    def enter(self, plan: PackagePlan, made: Made | None, state: State) -> None:
-        """Enter a package: with what its documents show where it leaves, with what was read where not.
+    def enter(self, plan: PackagePlan, made: Made | None, state: State) -> Share:
+        """Enter a package: with what its documents show where it leaves, with what was read where not; its share.
 
         Raises:
             RunError: a bundle does not show what its keys have.
         """
         leaving = made if state is State.READY else None
         cause = made.held[0] if made is not None and made.held is not None else plan.decision.cause or Cause.RULE
-        for books in self._books.values():
-            books.enter(plan, leaving, str(cause))
+        shares = {at: books.enter(plan, leaving, str(cause)) for at, books in enumerate(self._books.values())}
         if plan.is_bundle and leaving is not None:
             self._bundles += 1
             self._rows_in_bundles += sum(leaving.rows.values())
+        names = ["", *list(self._books)[1:]]
+        unseen = {at for at, books in enumerate(self._books.values()) if made is not None and not books.is_in(made)}
+        return {names[at]: share for at, share in shares.items() if share is not None and at not in unseen}
 
     def account(self) -> dict[str, object]:
         """The account in plain values.
@@ -73,8 +76,8 @@ class _Books:
         self._entered: set[str] = set()
         self._in_bundles: dict[str, str | None] = {}  # key → why no bundle with it leaves; None where one does
 
-    def enter(self, plan: PackagePlan, leaving: Made | None, cause: str) -> None:
-        """Enter a package; `cause` says why it does not leave.
+    def enter(self, plan: PackagePlan, leaving: Made | None, cause: str) -> dict[str, object] | None:
+        """Enter a package; `cause` says why it does not leave. Its share; None for a bundle, whose keys have theirs.
 
         Raises:
             RunError: a bundle does not show what its keys have.
@@ -90,13 +93,21 @@ class _Books:
             for key in plan.addressed.keys:
                 if rows is not None or key not in self._in_bundles:
                     self._in_bundles[key] = None if rows is not None else cause
-            return
+            return None
         self._entered.add(plan.key)
         own = self._sums.get(plan.key, {})
+        mine = {**own, **sums} if rows is not None else own
+        count = rows if rows is not None else self._cut.counts.get(plan.key, 0)
         if rows is not None:
-            self._books.deliver(rows, {**own, **sums})
+            self._books.deliver(count, mine)
         else:
-            self._books.withhold(cause, self._cut.counts.get(plan.key, 0), own)
+            self._books.withhold(cause, count, own)
+        named = {self._controls[column]: _plain(total) for column, total in mine.items() if column in self._controls}
+        return {"rows": count, "cause": "" if rows is not None else cause, "sums": named}
+
+    def is_in(self, made: Made) -> bool:
+        """Whether some document of a package shows its rows of this data set."""
+        return self._cut.view in made.rows
 
     def _require_all(self, plan: PackagePlan, shown: int, sums: Sums) -> None:
         rows = sum(self._cut.counts.get(key, 0) for key in plan.addressed.keys)

@@ -6,9 +6,10 @@ The page holds everybody's figures, so it is for the eyes of those who may see t
 from __future__ import annotations
 
 import base64
+import copy
 import io
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from decimal import Decimal
 from importlib import resources
@@ -54,12 +55,13 @@ def review_page(
     environment = Environment(autoescape=True, undefined=StrictUndefined)
     environment.filters["grouped"] = lambda value: f"{Decimal(str(value)):,f}"
     page = environment.from_string(source)
-    account: Any = run.account
+    account: Any = _with_what_is_left(run.account)
     others = [(f" of {name}", part) for name, part in account.get("others", {}).items()] if account else []
     return page.render(
         run=run,
         counts=[(str(state), count) for state, count in run.counts.items()],
         accounts=[("", {"bundles": None} | account), *others] if account else [],
+        has_left=bool(account) and any(part["sent"] for part in (account, *account.get("others", {}).values())),
         findings=sorted(run.findings, key=lambda finding: finding[0] != "attention"),
         figures=names,
         against=against,
@@ -69,6 +71,15 @@ def review_page(
         pictures=min(pictures, len(packages)),
         data=_embedded(data),
     )
+
+
+def _with_what_is_left(account: Mapping[str, Any]) -> dict[str, Any]:
+    """The account, with what each control total has still to deliver."""
+    found = copy.deepcopy(dict(account))
+    for part in (found, *found.get("others", {}).values()) if found else ():
+        for control in part["controls"]:
+            control["left"] = f"{Decimal(control['delivered']) - Decimal(control['sent']):f}"
+    return found
 
 
 def _embedded(data: object) -> str:

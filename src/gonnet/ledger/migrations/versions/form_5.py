@@ -160,6 +160,7 @@ def _runs() -> None:
 
 def _packages() -> None:
     op.add_column("packages", sa.Column("same_key", _TEXT, nullable=False, server_default=""))
+    op.add_column("packages", sa.Column("share", sa.JSON(), nullable=False, server_default="{}"))
     work = op.get_bind()
     for row in _rows("select id, key from packages"):
         values = {"same": same(str(row["key"])), "id": row["id"]}
