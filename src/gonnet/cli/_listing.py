@@ -31,7 +31,7 @@ def show(packages: Sequence[PackageRecord], changes: Mapping[str, Sequence[str]]
     figures = [name for name in (packages[0].figures if packages else {}) if name != "rows"][:room]
     headings: list[str | tuple[str, str | int]] = [
         "State",
-        ("Key", 14),
+        ("Key", "key"),
         ("Name", 20),
         ("To", 36),
         ("+", "right"),
@@ -41,7 +41,7 @@ def show(packages: Sequence[PackageRecord], changes: Mapping[str, Sequence[str]]
     headings += [("Message", 24)] if several else []
     table = _show.table(*headings, ("Odd or changed", "wrap"))
     _show.rows(table, (_cells(package, figures, changes.get(package.key, ()), several=several) for package in packages))
-    _show.show(table)
+    _show.show(table, least=("Message", *reversed(figures), "Documents", "+", "Rows", "To", "Name"))
 
 
 def rest(page: Page) -> None:

@@ -186,7 +186,9 @@ def _destinations(choice: Choice, package: PackageRecord) -> str:
     files = [name for message in package.messages if message.message_id in carried for name in message.files]
     files += [part.target.place.rpartition("/")[2] for part in parts if part.target.place]
     to = dict.fromkeys(part.target.name for part in parts)
-    return f"{', '.join(to)}  [{', '.join(dict.fromkeys(files))}]"
+    kinds = Counter(name.rpartition(".")[2] for name in dict.fromkeys(files))
+    said = ", ".join(f"{count} {kind}" if count > 1 else kind for kind, count in kinds.items())
+    return f"{', '.join(to)}  [{said}]"
 
 
 def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:

@@ -9,11 +9,13 @@ from decimal import Decimal, InvalidOperation
 
 import click
 from rich import box
+from rich.cells import cell_len
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.table import Table
 from rich.text import Text
 
+_WRAPPED = 20  # characters that a column which wraps has at least, where there is room
 _EXACT = 10  # decimals that an exact figure may have; a quotient has more
 _STYLES = {
     "ready": "green",
@@ -66,10 +68,11 @@ def table(*columns: str | tuple[str, str | int]) -> Table:
         found.add_column(
             heading,
             justify="right" if form == "right" else "left",
-            overflow="fold" if form == "wrap" else "ellipsis",
-            no_wrap=form != "wrap",
+            overflow="fold" if form in ("wrap", "key") else "ellipsis",
+            no_wrap=form not in ("wrap", "key"),
             max_width=form if isinstance(form, int) else None,
-            min_width=20 if form == "wrap" else None,
+            min_width=_WRAPPED if form == "wrap" else None,
+            footer="key" if form == "key" else "",  # never shown: it marks the column
         )
     return found
 
@@ -80,9 +83,38 @@ def rows(target: Table, lines: Iterable[Sequence[Text | str]]) -> None:
         target.add_row(*(cell if isinstance(cell, Text) else Text(safe(cell)) for cell in cells))
 
 
-def show(target: Table) -> None:
-    """Print a table."""
-    console().print(target)
+def show(target: Table, least: Sequence[str] = ()) -> None:
+    """Print a table; on a narrow terminal without the columns that matter least.
+
+    Args:
+        target: The table.
+        least: Headings of columns that may be left out, what matters least first.
+    """
+    screen = console()
+    for column in target.columns:
+        if column.footer == "key":
+            longest = max((cell_len(str(cell)) for cell in column.cells), default=0)
+            column.min_width = min(longest, max(8, screen.width - 30))
+            for other in target.columns:
+                if other.min_width == _WRAPPED:
+                    other.min_width = max(10, min(_WRAPPED, screen.width - column.min_width - 16))
+    for heading in least:
+        if _wanted(target, screen) <= screen.width:
+            break
+        target.columns[:] = [column for column in target.columns if column.header != heading]
+        for at, column in enumerate(target.columns):
+            column._index = at
+    screen.print(target)
+
+
+def _wanted(target: Table, screen: Console) -> int:
+    """How wide a table wants to be, where columns that wrap have their least width."""
+    whole = screen.measure(target, options=screen.options.update(width=10_000)).maximum
+    for column in target.columns:
+        if column.min_width is not None and column.footer != "key":
+            widest = max((cell_len(str(cell)) for cell in column.cells), default=0)
+            whole -= max(0, widest - column.min_width)
+    return whole
 
 
 def size(count: int) -> str:

@@ -89,14 +89,14 @@ def _tell(found: Survey, plans: list[PackagePlan], job: str) -> None:
         _show.console().print(_show.state(str(finding.weight), f"{mark} {finding.text}"), soft_wrap=True)
     names = [name for name in next((plan.evaluated.figures for plan in found.plans), {}) if name != "rows"][:_FIGURES]
     sides = [(name, "right") for name in ("Rows", *names)]
-    table = _show.table(("Key", 14), ("Name", 28), *sides, ("To", 38), "State", ("Why", "wrap"))
+    table = _show.table(("Key", "key"), ("Name", 28), *sides, ("To", 38), "State", ("Why", "wrap"))
     for plan in sorted(plans, key=lambda plan: _ORDER[str(plan.decision.outcome)]):
         state = str(plan.decision.outcome)
         to = ", ".join(address.mailbox for person in plan.addressed.contacts for address in person.to)
         figures = (_amount(plan.evaluated.figures[name]) for name in names)
         cells = (plan.key, plan.addressed.name, f"{plan.addressed.rows:,}", *figures, to)
         _show.rows(table, [(*cells, _show.state(state), plan.decision.reason)])
-    _show.show(table)
+    _show.show(table, least=(*reversed(names), "To", "Rows", "Name"))
     states = Counter(str(plan.decision.outcome) for plan in plans)
     said = ", ".join(f"{count:,} {state}" for state, count in sorted(states.items(), key=lambda part: _ORDER[part[0]]))
     seen = {key: found.counts.get(key, 0) for plan in plans for key in plan.addressed.slices}

@@ -54,7 +54,7 @@ def _list(found: Sequence[RunRecord]) -> None:
     from gonnet.cli import _report, _show
 
     table = _show.table(
-        ("Run", "right"), "Job", "Parameters", "Prepared", ("Packages", "wrap"), ("Rows", "right"), "Reviewed"
+        ("Run", "key"), "Job", "Parameters", "Prepared", ("Packages", "wrap"), ("Rows", "right"), "Reviewed"
     )
     for run in found:
         parameters = ", ".join(f"{name} {value}" for name, value in run.parameters.items())
@@ -63,4 +63,4 @@ def _list(found: Sequence[RunRecord]) -> None:
         when = f"{run.prepared.astimezone():%Y-%m-%d %H:%M}"
         cells = (str(run.id), run.job, parameters, when, packages, f"{_report.rows_of(run)['read']:,}", reviewed)
         _show.rows(table, [cells])
-    _show.show(table)
+    _show.show(table, least=("Reviewed", "Rows", "Parameters", "Prepared", "Job"))

@@ -69,7 +69,9 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number
     _show.line(f"         made for {run.as_of}, {run.state}: {_report.states(run)}")
     _report.account(run)
     _history(tools.ledger.history(run.id))
-    table = _show.table("State", "Key", ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap"))
+    table = _show.table(
+        "State", ("Key", "key"), ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap")
+    )
     for package in page.packages:
         told = [(str(part), part.answer or _not_yet(part)) for part in package.hand_overs] or [("", package.reason)]
         if str(package.state) in ("held", "skipped"):
@@ -78,7 +80,7 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number
             state = _show.state(str(package.state), package.came_to)
             head = (state, package.key, package.name[:34]) if at == 0 else ("", "", "")
             _show.rows(table, [(*head, address, reply)])
-    _show.show(table)
+    _show.show(table, least=("Name", "Address"))
     _listing.rest(page)
 
 

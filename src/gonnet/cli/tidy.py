@@ -26,7 +26,7 @@ def tidy(workspace: Path | None, yes: bool) -> int:
 
     with _open.tools_at(workspace) as tools:
         found = look_round(tools)
-        table = _show.table("Run", "Job", "Prepared", ("Files", "right"), ("Size", "right"))
+        table = _show.table(("Run", "key"), "Job", "Prepared", ("Files", "right"), ("Size", "right"))
         for run, (count, size) in found.runs.items():
             broken = "aborted" if run.is_aborted else f"{run.prepared:%Y-%m-%d}"
             _show.rows(table, [(str(run.id), run.job, broken, f"{count:,}", _show.size(size))])
