@@ -26,7 +26,7 @@ def expecting(text: str) -> tuple[str, str]:
         ("columns: [farm_no, litres]", None),
         ("columns: [tank]", "column 'tank' is expected and not there"),
         ("unique: [farm_no, day]", None),
-        ("unique: farm_no", "farm_no must stand only once, '00042' stands 2 times"),
+        ("unique: farm_no", "farm_no must be unique, and '00042' is there 2 times"),
         ("filled: [farm_no, amount]", None),
         ("filled: remark", "column 'remark' is expected to be filled, it is empty in 3 rows"),
         ("newest: {column: day, within: 40}", None),

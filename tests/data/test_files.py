@@ -76,7 +76,7 @@ def test_a_key_column_stays_text_even_where_every_value_is_a_number(tmp_path: Pa
             "a.csv, line 2 is not UTF-8 text, and more than one encoding could be meant. Save it as UTF-8, or say which",
         ),
         ("k,v\n1,Dvořák\n".encode("cp1250"), "as cp1250 '1,Dvořák'"),
-        (b"k,k\n1,2\n", "column 'k' stands twice"),
+        (b"k,k\n1,2\n", "two columns of a.csv are called 'k'"),
         (b"k,,v\n1,2,3\n", "column 2 of a.csv has no name"),
         (b"k,v\r\n1,2\n3,4\r\n", "the lines of a.csv end in different ways"),
     ],

@@ -124,7 +124,7 @@ def test_a_server_that_hangs_up_at_one_recipient_refuses_that_one_alone() -> Non
     replies, _ = offered(script, "a@x.example", "b@x.example", "c@x.example")
     assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED, Verdict.LATER, Verdict.ACCEPTED]
     assert (replies[1].refused, "ended the conversation" in replies[1].text) == ("recipient", True)
-    with pytest.raises(UnreachableError, match="it broke off 3 messages one after the other"):
+    with pytest.raises(UnreachableError, match="it ended the conversation at 3 messages in a row"):
         offered(Script(answers={"RCPT": [HANG_UP]}), *(f"{name}@x.example" for name in "abcde"))
 
 

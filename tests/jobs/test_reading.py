@@ -51,7 +51,7 @@ BOMB = b"a0: &a0 [x, x, x, x, x, x, x, x, x, x]\n" + b"".join(
         ("milk: {file: milk.csv}", "milk: {fiel: milk.csv}", "unknown key 'fiel'. Did you mean 'file'?"),
         ('format: "#,##0.00"', "format: abc", "'abc' is neither a number pattern such as #,##0.00 nor a date pattern"),
         ("rows = 0, skip: no milk", "rows = 0", "a rule needs an outcome"),
-        ("{name: idle,", "{name: idle, name: again,", "this key stands twice"),
+        ("{name: idle,", "{name: idle, name: again,", "duplicate key"),
         ("split: {rows: milk", "split: {rows: mlik", "5:15: there is no data set 'mlik'. Did you mean 'milk'?"),
         ("by: farm_no", "by: farm_nr", "data set 'milk' has no column 'farm_nr'. Did you mean 'farm_no'?"),
         ("to: email", "to: e_mail", "data set 'members' has no column 'e_mail'. Did you mean 'email'?"),

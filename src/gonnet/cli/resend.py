@@ -30,8 +30,8 @@ def resend(
 ) -> int:
     """Send packages again that were sent, to the same addresses: the same documents and the same words.
 
-    With --fresh they are made anew instead, with the parameters and the date of that run and the data of now: a run
-    of its own, with only these keys, for which you are asked before it leaves.
+    With --fresh they are prepared again instead, with the parameters and the date of that run and the data of now: a
+    run of its own, with only these keys, for which you are asked before it leaves.
 
     \b
     Example:  gonnet resend 3 00042 --why "lost it"

@@ -81,7 +81,7 @@ def copied(
 
 
 def _columns(cursor: Cursor[Any], target: Target) -> list[_Column] | None:
-    """The query's columns, or None where one of them has a type that is not plain, or a name stands twice."""
+    """The query's columns, or None where one of them has a type that is not plain, or two have the same name."""
     found = []
     for column in cursor.description or ():
         type_ = _PLAIN.get(column.type_code)

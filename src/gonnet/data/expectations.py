@@ -81,7 +81,7 @@ def _doubled(engine: Engine, table: str, columns: tuple[str, ...]) -> Iterator[s
     if rows:
         *values, count = rows[0]
         shown = ", ".join("empty" if value is None else f"'{value}'" for value in values)
-        yield f"{' and '.join(columns)} must stand only once, {shown} stands {count} times"
+        yield f"{' and '.join(columns)} must be unique, and {shown} is there {count} times"
 
 
 def _stale(engine: Engine, table: str, newest: Newest, as_of: dt.date) -> Iterator[str]:

@@ -92,7 +92,7 @@ def _header(path: Path, original: Path, target: Target) -> tuple[str, list[str]]
 
 
 def require_names(header: Sequence[str], path: Path, target: Target) -> None:
-    """Refuse a header with an empty name, or with one that stands twice."""
+    """Refuse a header with an empty or a duplicate name."""
     seen: set[str] = set()
     for index, name in enumerate(header, 1):
         if not name:
@@ -101,7 +101,7 @@ def require_names(header: Sequence[str], path: Path, target: Target) -> None:
             )
         if name.casefold() in seen:
             raise DataError(
-                f"column '{name}' stands twice in {path.name}", where=target.where, fix="Rename one of them"
+                f"two columns of {path.name} are called '{name}'", where=target.where, fix="Rename one of them"
             )
         seen.add(name.casefold())
 

@@ -20,7 +20,7 @@ from gonnet.jobs.services import MailServer
 
 _AFTER_THE_DOT = 600  # seconds (RFC 5321, 4.5.3.2.6)
 _LINE_FEED = 10
-_PATIENCE = 3  # messages in a row of which a server breaks off each, before it is taken to be broken
+_PATIENCE = 3  # messages in a row at which a server ends the conversation, before it is taken to be broken
 
 
 class SmtpLink:
@@ -152,7 +152,7 @@ class SmtpLink:
         """A Reply when the server refuses the message before its body; None when it waits for the body.
 
         Raises:
-            UnreachableError: the server cannot be reached, or breaks off whatever is offered.
+            UnreachableError: the server cannot be reached, or ends every conversation.
         """
         for is_last in (False, True):
             self.open()
@@ -172,7 +172,7 @@ class SmtpLink:
             return early
         self._broken += 1
         if self._broken == _PATIENCE:
-            what = f"it broke off {_PATIENCE} messages one after the other ({early.text})"
+            what = f"it ended the conversation at {_PATIENCE} messages in a row ({early.text})"
             raise self._failure(what, "Ask who runs it")
         return early
 

@@ -43,7 +43,9 @@ def within_the_file(job: Job) -> Iterator[JobError]:
                 fix=meant(document.report, known_reports, noun="report"),
             )
         if (document.report, document.format) in seen:
-            yield JobError(f"report '{document.report}' as {document.format} stands twice", where=place, fix="Keep one")
+            yield JobError(
+                f"report '{document.report}' as {document.format} is there twice", where=place, fix="Keep one"
+            )
         seen.add((document.report, document.format))
         if document.format == "csv":
             yield from _one_table(job, document.report, place)

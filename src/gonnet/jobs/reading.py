@@ -85,9 +85,7 @@ def _parse(raw: bytes, shown: Path) -> tuple[object, Positions]:
         raise JobError("this file is not UTF-8 text", where=f"{shown}:{line}", fix="Save it as UTF-8") from error
     except DuplicateKeyError as error:
         where = _marked(shown, error)
-        problem = (
-            str(error.problem).partition(" with value")[0].replace("found duplicate key", "this key stands twice:")
-        )
+        problem = str(error.problem).partition(" with value")[0].replace("found duplicate key", "duplicate key")
         raise JobError(problem, where=where, fix="Keep one of the two") from error
     except MarkedYAMLError as error:
         raise JobError(

@@ -73,7 +73,7 @@ class Expectation(Part):
         rows: At least so many.
         newest: How fresh it must be.
         columns: Columns that must be there.
-        unique: Columns whose values together stand only once.
+        unique: Columns whose values together are unique.
         filled: Columns without an empty value.
         total: What a column must add up to.
         otherwise: Whether the run stops or is held where something of this fails.

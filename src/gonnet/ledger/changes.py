@@ -33,7 +33,7 @@ class Changes:
         """Bring a package to another state, from one of those that `BY_HAND` allows.
 
         Raises:
-            RunError: it is in another state by now.
+            RunError: it has come to another state.
         """
         table = schema.packages
         with self._engine.begin() as work:
@@ -65,7 +65,7 @@ class Changes:
             what: What was decided, for the record.
 
         Raises:
-            RunError: one of them is in another state by now.
+            RunError: one of them has come to another state.
         """
         table = schema.hand_overs
         with self._engine.begin() as work:
@@ -103,7 +103,7 @@ class Changes:
             reason: Why it is held; empty where it is not.
 
         Raises:
-            RunError: something of it was handed over by now.
+            RunError: something of it was handed over.
         """
         part, message = schema.hand_overs, schema.messages
         mine = (part.c.package_id == package.id) & part.c.message_id.is_not(None)

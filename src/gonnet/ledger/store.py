@@ -92,7 +92,7 @@ class Store:
                 yield place.name, about.st_size, about.st_mtime
 
     def remove(self, digest: str, since: float) -> None:
-        """Keep a file no more, unless it was put after `since`, in seconds since 1970."""
+        """Remove a file, unless it was put after `since`, in seconds since 1970."""
         place = self.path(digest)
         if place.is_file() and place.stat().st_mtime <= since:
             place.unlink(missing_ok=True)

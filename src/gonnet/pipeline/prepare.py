@@ -25,7 +25,7 @@ _MISREAD = (
     "the leak check's two readers found different characters in the PDF of {}; PDFs made before it were read by one of "
     "them alone: look at them before anything leaves"
 )
-_TOGETHER = 100  # packages written in one transaction; a run that breaks off is never sent
+_TOGETHER = 100  # packages written in one transaction; an aborted run is never sent
 
 
 def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_progress) -> RunRecord:

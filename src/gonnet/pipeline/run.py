@@ -71,8 +71,8 @@ def resend_fresh(
     request = Request(as_of=run.as_of, asked=dict(run.parameters), only=only, guarded=False, purpose=Purpose.EXTRA)
     made = prepare(load_job(tools.workspace, run.job), tools, request, progress)
     reason = f": {why}" if why else ""
-    tools.ledger.remark(run.id, f"{', '.join(only)} made anew as run {made.id}, by {who}{reason}")
-    tools.ledger.remark(made.id, f"made anew in place of run {run.id}, by {who}{reason}")
+    tools.ledger.remark(run.id, f"{', '.join(only)} prepared again as run {made.id}, by {who}{reason}")
+    tools.ledger.remark(made.id, f"prepared in place of run {run.id}, by {who}{reason}")
     show(made)
     return send(made, tools, Wish(only=only, again=True), ask, tell)
 

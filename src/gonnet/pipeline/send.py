@@ -82,8 +82,8 @@ def send(
     """Hand over what is ready. Run again after an interruption, it goes on with what is not sent.
 
     Every hand-over is written to the ledger before it leaves and after it was answered. What an earlier send left
-    without an answer is called unsure and not sent again. Once `tools.stop` is asked, what is under way is finished and
-    no more begun.
+    without an answer is called unsure and not sent again. Once `tools.stop` is asked, what is under way is finished,
+    and nothing else is begun.
 
     Raises:
         RunError: the run cannot be sent, goes beyond the limits of the workspace, was changed while somebody was asked,

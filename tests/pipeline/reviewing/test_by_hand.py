@@ -280,8 +280,8 @@ def test_made_afresh_it_has_the_rows_of_now_and_the_date_of_then(dairy: Dairy) -
     assert [part["packages"][0]["figures"]["payable"] for part in (old, new)] == ["780.51", "788.11"]
     assert [package["key"] for package in dairy.json("show", "2")["packages"]] == ["117"]
     assert [address for address, _ in script.stored].count("laka@members.tarnvale.example") == 2
-    assert "117 made anew as run 2, by" in dairy.gonnet("show", "1", code=3).stdout
-    assert "made anew in place of run 1, by" in dairy.gonnet("show", "2").stdout
+    assert "117 prepared again as run 2, by" in dairy.gonnet("show", "1", code=3).stdout
+    assert "prepared in place of run 1, by" in dairy.gonnet("show", "2").stdout
 
 
 def test_an_address_that_is_kept_is_used_until_the_list_has_another(dairy: Dairy) -> None:

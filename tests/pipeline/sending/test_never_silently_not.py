@@ -83,6 +83,15 @@ def test_a_key_that_needs_quotes_is_proposed_so_that_it_can_be_pasted(dairy: Dai
     assert "gonnet settle 1 'Anvil & Co' --not-sent" in refused(dairy, Script(answers={f"RCPT:{LAKA}": ["550 no"]}))
 
 
+def start(dairy: Dairy, words: list[str]) -> subprocess.Popen[str]:
+    """The program, which heeds a hangup although whoever runs the tests may ignore it (nohup)."""
+    before = signal.signal(signal.SIGHUP, signal.SIG_DFL)
+    try:
+        return subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    finally:
+        signal.signal(signal.SIGHUP, before)
+
+
 def many(dairy: Dairy) -> None:
     rows = "".join(f"F{n:04d},2026-10-01,{n},1.00,\n" for n in range(3000))
     people = "".join(f"F{n:04d},Farm {n},f{n}@x.example,\n" for n in range(3000))
@@ -96,7 +105,7 @@ def test_a_prepare_that_is_ended_is_told_as_aborted_and_leaves_no_addresses_behi
 ) -> None:
     many(dairy)
     words = [str(Path(sys.executable).with_name("gonnet")), "prepare", "statements"]
-    process = subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    process = start(dairy, words)
     making = dairy.folder / ".gonnet" / "making"
     wait_for(lambda: list(making.glob("*/kit")))
     process.send_signal(number)
@@ -115,7 +124,7 @@ def test_a_hangup_ends_a_send_in_order(dairy: Dairy, serve: Any) -> None:  # noq
     serve(dairy, "--pause", "0.5")
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
     words = [str(Path(sys.executable).with_name("gonnet")), "send", "1", "--yes"]
-    process = subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    process = start(dairy, words)
     wait_for(dairy.mail)
     process.send_signal(signal.SIGHUP)
     told, _ = process.communicate(timeout=60)
