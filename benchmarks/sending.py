@@ -24,7 +24,7 @@ from sink import sink
 from gonnet import delivery
 from gonnet.jobs import load_workspace
 from gonnet.ledger import PackageRecord
-from gonnet.pipeline.send import send
+from gonnet.pipeline.send import Wish, send
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools, open_tools
 
@@ -85,7 +85,7 @@ def _ours(folder: Path, connections: int) -> float:
     settings.write_text(text, "utf-8")
     with open_tools(load_workspace(folder), 1) as tools:
         began = time.perf_counter()
-        report = send(tools.ledger.run("last"), tools)
+        report = send(tools.ledger.run("last"), tools, Wish(from_copy=True))  # each turn is a copy of the same
         seconds = time.perf_counter() - began
     if sum(report.states.values()) == 0 or report.interrupted is not None:
         raise RuntimeError(f"{connections} connections: {report}")
