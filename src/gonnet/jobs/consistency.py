@@ -18,52 +18,61 @@ _CHANGED = re.compile(r"\bpast\s*\.\s*changed\b")
 
 def within_the_file(job: Job) -> Iterator[JobError]:
     """Mistakes that the file shows by itself: names of data sets, reports and parameters."""
+    yield from _data_sets(job)
+    yield from _documents(job)
+    yield from _cuts(job)
+    yield from _join(job)
+    yield from _lists(job)
+    yield from _rules(job)
+    yield from _parameters(job)
+    yield from _figures(job)
+    yield from _delivery(job)
+    yield from unfilled(job)
+
+
+def _data_sets(job: Job) -> Iterator[JobError]:
     file = job.file
-    known_data, known_reports = sorted(file.data), sorted(file.reports)
     places = [(file.split.rows, job.at("split", "rows"))]
     places += [(name, job.at("split", "also", name)) for name in file.split.also]
     places += [(spec.rows, job.at_list(index, "rows")) for index, spec in enumerate(file.recipients) if spec.rows]
     for name, where in places:
         if name not in file.data:
-            yield JobError(f"there is no data set '{name}'", where=where, fix=meant(name, known_data, noun="data set"))
+            fix = meant(name, sorted(file.data), noun="data set")
+            yield JobError(f"there is no data set '{name}'", where=where, fix=fix)
     for name in file.data:
         if name.casefold().startswith("gonnet_"):
-            yield JobError(
-                f"a data set cannot be called '{name}'",
-                where=job.at("data", name),
-                fix="Names that begin with gonnet_ are the program's own",
-            )
+            fix = "Names that begin with gonnet_ are the program's own"
+            yield JobError(f"a data set cannot be called '{name}'", where=job.at("data", name), fix=fix)
+
+
+def _documents(job: Job) -> Iterator[JobError]:
     seen: set[tuple[str, str]] = set()
-    for index, document in enumerate(file.package.documents):
+    for index, document in enumerate(job.file.package.documents):
         place = job.at("package", "documents", index)
-        if document.report not in file.reports:
-            yield JobError(
-                f"there is no report '{document.report}'",
-                where=place,
-                fix=meant(document.report, known_reports, noun="report"),
-            )
+        if document.report not in job.file.reports:
+            fix = meant(document.report, sorted(job.file.reports), noun="report")
+            yield JobError(f"there is no report '{document.report}'", where=place, fix=fix)
         if (document.report, document.format) in seen:
-            yield JobError(
-                f"report '{document.report}' as {document.format} is there twice", where=place, fix="Keep one"
-            )
+            what = f"report '{document.report}' as {document.format} is there twice"
+            yield JobError(what, where=place, fix="Keep one")
         seen.add((document.report, document.format))
         if document.format == "csv":
             yield from _one_table(job, document.report, place)
-    yield from _cuts(job)
-    yield from _join(job)
-    yield from _lists(job)
-    yield from _rules(job)
-    for name, parameter in file.parameters.items():
-        if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in file.data:
+
+
+def _parameters(job: Job) -> Iterator[JobError]:
+    for name, parameter in job.file.parameters.items():
+        if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in job.file.data:
             what = f"there is no data set '{parameter.of.rows}'"
-            fix = meant(parameter.of.rows, known_data, noun="data set")
+            fix = meant(parameter.of.rows, sorted(job.file.data), noun="data set")
             yield JobError(what, where=job.at("parameters", name, "of"), fix=fix)
         if name in RESERVED or name == "as_of":
-            yield JobError(
-                f"a parameter cannot be called '{name}'",
-                where=job.at("parameters", name),
-                fix="Texts use this name already",
-            )
+            what = f"a parameter cannot be called '{name}'"
+            yield JobError(what, where=job.at("parameters", name), fix="Texts use this name already")
+
+
+def _figures(job: Job) -> Iterator[JobError]:
+    file = job.file
     for name in sorted({"recipient", "run", "whole", "past", "earlier"} & set(file.figures)):
         what = f"a figure cannot be called '{name}'"
         yield JobError(what, where=job.at("figures", name), fix="Conditions use this name already")
@@ -72,11 +81,8 @@ def within_the_file(job: Job) -> Iterator[JobError]:
             fix = meant(name, sorted(file.figures), noun="figure")
             yield JobError(f"there is no figure '{name}'", where=job.at("guard", "totals", name), fix=fix)
     if "rows" in file.figures:
-        yield JobError(
-            "'rows' is a figure of every job already", where=job.at("figures", "rows"), fix="Choose another name"
-        )
-    yield from _delivery(job)
-    yield from unfilled(job)
+        what = "'rows' is a figure of every job already"
+        yield JobError(what, where=job.at("figures", "rows"), fix="Choose another name")
 
 
 def _cuts(job: Job) -> Iterator[JobError]:
