@@ -1,0 +1,81 @@
+"""Promises that a change by hand could break without anybody noticing: each breaks a test here."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from gonnet.errors import RunError
+from gonnet.pipeline.making import batches
+from gonnet.pipeline.making.produce import Made
+from gonnet.pipeline.reviewing.amend import Amendment, amend
+from support import MEMBERS, MILK, RULES, Dairy
+
+
+def held(dairy: Dairy, *changes: tuple[str, str]) -> dict[str, str]:
+    with dairy.tools() as tools:
+        found = dairy.by_key(tools, dairy.prepared(tools, *changes))
+        return {key: package.reason for key, package in found.items() if str(package.state) == "held"}
+
+
+def test_list_members_without_rows_are_watched_for(dairy: Dairy) -> None:
+    dairy.write("milk.csv", MILK.replace("2026-10-02,790,388.11,", "2026-10-02,790,388.11,from Idle Acres"))
+    assert "'Idle Acres', the farm_name of 119" in held(dairy)["117"]
+
+
+def test_header_lines_of_ones_own_are_searched(dairy: Dairy) -> None:
+    line = ("    body: |\n", '    headers: {X-Farm: "see Zoë\'s Dairy"}\n    body: |\n')
+    found = held(dairy, line)
+    assert "'Zoë's Dairy', the farm_name of 00042" in found["117"]
+    assert "00042" not in found, "it is their own"
+
+
+def test_an_enclosure_that_is_put_in_by_hand_is_searched(dairy: Dairy) -> None:
+    note = dairy.write("note.txt", "Compare with Zoë's Dairy")
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        before = dairy.by_key(tools, run)["117"]
+        with pytest.raises(RunError, match="this names somebody else: 'Zoë's Dairy'"):
+            amend(run, tools, "117", Amendment(enclose=(note,)), "why", "maren")
+        assert dairy.by_key(tools, run)["117"] == before
+
+
+def test_otherwise_is_for_those_for_whom_no_rule_above_held_whichever_it_was(dairy: Dairy) -> None:
+    rules = (
+        "  - {name: small, when: litres < 2000, important: true}\n"
+        "  - {name: large, when: litres > 5000, important: true}\n"
+        "  - {name: rest, otherwise: true, hold: in between}\n"
+    )
+    assert held(dairy, (RULES, rules)) == {"00042": "in between"}
+
+
+def test_a_rule_that_is_unknown_does_not_hold(dairy: Dairy) -> None:
+    dairy.write("members.csv", MEMBERS)
+    unknown = ("when: litres > 5000", "when: 'nullif(litres, litres) > 5000'")
+    assert held(dairy, unknown) == {}
+
+
+@pytest.mark.parametrize("what", ["rows", "sums"])
+def test_a_package_that_does_not_show_what_was_read_aborts_the_run(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch, what: str
+) -> None:
+    real = batches.make
+
+    def wrong(*parts: Any) -> Any:  # noqa: ANN401
+        for plan, made in real(*parts):
+            yield plan, _changed(made, what) if plan.key == "117" and made is not None else made
+
+    monkeypatch.setattr(batches, "make", wrong)
+    with dairy.tools() as tools:
+        with pytest.raises(RunError, match="do not add up to the whole"):
+            dairy.prepared(tools)
+        assert str(tools.ledger.run("last").state) == "aborted"
+
+
+def _changed(made: Made, what: str) -> Made:
+    if what == "rows":
+        return replace(made, rows={view: count + 1 for view, count in made.rows.items()})
+    return replace(made, sums={place: total + Decimal("0.01") for place, total in made.sums.items()})
