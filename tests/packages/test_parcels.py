@@ -83,7 +83,7 @@ def test_all_files_go_as_one_zip(dairy: Dairy) -> None:
         with zipfile.ZipFile(io.BytesIO(tools.store.get(found.documents[-1].sha256))) as book:
             inside = {name: book.read(name) for name in book.namelist()}
         assert inside == {d.name: tools.store.get(d.sha256) for d in found.documents[:-1]}
-    assert "[117 statement.zip]" in dairy.gonnet("send", "last", code=2).stdout
+    assert "[zip]" in dairy.gonnet("send", "last", code=2).stdout
 
 
 def test_a_zip_has_the_password_of_who_gets_it_and_without_one_is_held(dairy: Dairy) -> None:
