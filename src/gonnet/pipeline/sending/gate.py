@@ -148,8 +148,10 @@ def _domain(gate: Gate, leaving: Leaving) -> Refusal | None:
 
 def _hours(gate: Gate, _leaving: Leaving) -> Refusal | None:
     quiet = gate.tools.workspace.file.limits.quiet
+    if quiet is None:  # asked before every attempt: the time is looked at only where it matters
+        return None
     now = gate.tools.clock().astimezone(gate.tools.workspace.zone).time()
-    if quiet is None or not is_within(now, quiet):
+    if not is_within(now, quiet):
         return None
     begin, end = quiet
     return Refusal(
