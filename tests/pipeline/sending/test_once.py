@@ -94,6 +94,18 @@ def test_what_was_taken_is_taken_address_by_address(dairy: Dairy) -> None:
     assert Counter(address for address, _ in script.stored) == {ZOE: 1, LAKA: 1, INES: 2}
 
 
+def test_a_message_that_was_refused_leaves_although_its_file_is_there_already(dairy: Dairy) -> None:
+    dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + "folders: {archive: {path: archive}}\n")
+    email = '  - email: {from: "Statements <statements@tarnvale.example>"}\n'
+    dairy.job((email, f"{email}  - folder: {{}}\n"), (", cc: adviser", ""))
+    script = Script(answers={f"RCPT:{LAKA}": ["550 no such box", "250 ok"]})
+    with serving(script, dairy.port):
+        for _ in range(2):
+            run(dairy, 5)
+    assert Counter(address for address, _ in script.stored) == {ZOE: 1, LAKA: 1}
+    assert len(list((dairy.folder / "archive").iterdir())) == 4, "and no file is put there twice"
+
+
 @pytest.mark.parametrize(
     ("rows", "people", "job"),
     [
