@@ -13,9 +13,9 @@ from gonnet.jobs import load_job, load_workspace
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import open_tools
 from gonnet.reports import Painter
-from gonnet.reports.layout import LayoutMaker
+from gonnet.reports.layout.making import LayoutMaker
 from gonnet.reports.signs import signs
-from gonnet.split.keys import rows_of
+from gonnet.split.slices import rows_of
 
 _FARMS = 300
 _CHART = """      - chart:

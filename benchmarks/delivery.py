@@ -84,9 +84,9 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
     from gonnet.pipeline.survey import Request, survey
     from gonnet.pipeline.tools import open_tools
     from gonnet.reports import Painter
-    from gonnet.reports.layout import LayoutMaker
+    from gonnet.reports.layout.making import LayoutMaker
     from gonnet.reports.signs import signs
-    from gonnet.split.keys import rows_of
+    from gonnet.split.slices import rows_of
 
     workspace = load_workspace(folder)
     found = {}

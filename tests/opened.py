@@ -11,10 +11,10 @@ import pypdfium2
 
 from gonnet import reports
 from gonnet.pipeline.survey import Request, survey
-from gonnet.reports.laid import Layout
-from gonnet.reports.layout import LayoutMaker
-from gonnet.split.keys import rows_of
-from gonnet.wording.templates import Wording
+from gonnet.reports.layout.making import LayoutMaker
+from gonnet.reports.layout.models import Layout
+from gonnet.split.slices import rows_of
+from gonnet.wording.filling import Wording
 from support import AS_OF, Dairy
 
 HEAD = "farm_no,day,litres,amount,remark\n"

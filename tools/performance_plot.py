@@ -10,9 +10,9 @@ from decimal import Decimal
 from pathlib import Path
 
 from gonnet.reports.chart_drawing import ChartDrawing
-from gonnet.reports.charting import LaidChart, LaidSeries, nice_ticks
 from gonnet.reports.fonts import family
 from gonnet.reports.html import SvgPen
+from gonnet.reports.layout.charts import ChartLayout, SeriesLayout, nice_ticks
 
 _DOCS = Path(__file__).parent.parent / "docs"
 _WIDTH = 460.0
@@ -23,13 +23,13 @@ def main() -> None:
     found = {
         stage: Decimal(str(ratio)) for stage, ratio in json.loads((_DOCS / "performance.json").read_text()).items()
     }
-    chart = LaidChart(
+    chart = ChartLayout(
         kind="bars",
         title=None,
         over="",
         places=tuple(found),
         measured=False,
-        series=(LaidSeries(label="", values=tuple(found.values()), texts=tuple(f"{v} ×" for v in found.values())),),
+        series=(SeriesLayout(label="", values=tuple(found.values()), texts=tuple(f"{v} ×" for v in found.values())),),
         lines=(),
         ticks=tuple((value, f"{value:f}") for value in nice_ticks(list(found.values()))),
         unit="times as fast as the script",

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.checks import Identity, ReadBack, Watch, told
+from gonnet.checks import Identity, ReadBack, Watch, described
 
 WATCH = Watch(
     [
@@ -64,7 +64,7 @@ def test_own_amounts_account_for_as_many_places_as_they_stand_in() -> None:
 
 def test_hits_are_told_with_value_owner_and_place() -> None:
     found = WATCH.search(("117",), "the pdf", ReadBack(parts=(("page 2", "Łąka Górna, 118"),)))
-    assert told(found) == (
+    assert described(found) == (
         "'Łąka Górna', the farm_name of 118, stands in the pdf (page 2); "
         "'118', the key of another recipient, stands in the pdf (page 2)"
     )

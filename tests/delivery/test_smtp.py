@@ -6,7 +6,7 @@ import smtplib
 
 import pytest
 
-from gonnet.delivery import Reply, SmtpLink, Verdict
+from gonnet.delivery import Meaning, Reply, SmtpLink
 from gonnet.delivery.replies import Phase, judged
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import MailServer
@@ -38,41 +38,41 @@ def offered(script: Script, *addresses: str, seconds: int = 1) -> tuple[list[Rep
 def test_many_messages_take_one_connection_and_arrive_as_they_are() -> None:
     script = Script()
     replies, intents = offered(script, "a@x.example", "b@x.example")
-    assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED] * 2
+    assert [reply.meaning for reply in replies] == [Meaning.ACCEPTED] * 2
     assert script.stored == [("a@x.example", BODY), ("b@x.example", BODY)]
     assert intents == ["a@x.example", "b@x.example"]
     assert script.connections == 1
 
 
 @pytest.mark.parametrize(
-    ("answers", "verdict", "intended", "stored"),
+    ("answers", "meaning", "intended", "stored"),
     [
-        ({"RCPT": ["550 no such box"]}, Verdict.REFUSED, False, 0),
-        ({"RCPT": ["450 busy"]}, Verdict.LATER, False, 0),
-        ({"RCPT": ["552 too many"]}, Verdict.LATER, False, 0),
-        ({"MAIL": ["552 too big"]}, Verdict.REFUSED, False, 0),
-        ({"MAIL": ["451 not now"] * 2}, Verdict.LATER, False, 0),
-        ({"RCPT": ["421 closing"] * 2}, Verdict.LATER, False, 0),
-        ({"DATA": ["451 not now"]}, Verdict.LATER, False, 0),
-        ({"DATA": ["554 no"]}, Verdict.REFUSED, False, 0),
-        ({"DATA": [HANG_UP] * 2}, Verdict.LATER, False, 0),
-        ({"dot": ["451 not now"]}, Verdict.LATER, True, 0),
-        ({"dot": ["550 spam"]}, Verdict.REFUSED, True, 0),
-        ({"dot": ["421 closing"]}, Verdict.LATER, True, 0),
-        ({"body": [HANG_UP]}, Verdict.IN_DOUBT, True, 0),
-        ({"dot": [HANG_UP]}, Verdict.IN_DOUBT, True, 1),
-        ({"dot": ["what?"]}, Verdict.IN_DOUBT, True, 0),
+        ({"RCPT": ["550 no such box"]}, Meaning.REFUSED, False, 0),
+        ({"RCPT": ["450 busy"]}, Meaning.LATER, False, 0),
+        ({"RCPT": ["552 too many"]}, Meaning.LATER, False, 0),
+        ({"MAIL": ["552 too big"]}, Meaning.REFUSED, False, 0),
+        ({"MAIL": ["451 not now"] * 2}, Meaning.LATER, False, 0),
+        ({"RCPT": ["421 closing"] * 2}, Meaning.LATER, False, 0),
+        ({"DATA": ["451 not now"]}, Meaning.LATER, False, 0),
+        ({"DATA": ["554 no"]}, Meaning.REFUSED, False, 0),
+        ({"DATA": [HANG_UP] * 2}, Meaning.LATER, False, 0),
+        ({"dot": ["451 not now"]}, Meaning.LATER, True, 0),
+        ({"dot": ["550 spam"]}, Meaning.REFUSED, True, 0),
+        ({"dot": ["421 closing"]}, Meaning.LATER, True, 0),
+        ({"body": [HANG_UP]}, Meaning.IN_DOUBT, True, 0),
+        ({"dot": [HANG_UP]}, Meaning.IN_DOUBT, True, 1),
+        ({"dot": ["what?"]}, Meaning.IN_DOUBT, True, 0),
     ],
 )
 @pytest.mark.parametrize("grouped", [False, True])
 def test_what_a_failure_means(
-    answers: dict[str, list[str]], verdict: Verdict, intended: bool, stored: int, grouped: bool
+    answers: dict[str, list[str]], meaning: Meaning, intended: bool, stored: int, grouped: bool
 ) -> None:
     """The first message meets the failure; the second one goes through all the same."""
     script = Script(answers={step: [*found, *_well(step)] for step, found in answers.items()})
     script.answers |= {"EHLO": ["250-here\r\n250-PIPELINING\r\n250 SIZE 1000000"]} if grouped else {}
     replies, intents = offered(script, "a@x.example", "b@x.example")
-    assert [reply.verdict for reply in replies] == [verdict, Verdict.ACCEPTED]
+    assert [reply.meaning for reply in replies] == [meaning, Meaning.ACCEPTED]
     assert intents == (["a@x.example"] if intended else []) + ["b@x.example"]
     assert [address for address, _ in script.stored].count("a@x.example") == stored
 
@@ -86,7 +86,7 @@ def test_a_server_that_refuses_a_group_and_hangs_up_has_refused(monkeypatch: pyt
         answers={"EHLO": ["250-here\r\n250 PIPELINING"], "MAIL": ["550 no", "250 ok"], "RCPT": [HANG_UP, "250 ok"]}
     )
     replies, intents = offered(script, "a@x.example", "b@x.example")
-    assert [reply.verdict for reply in replies] == [Verdict.REFUSED, Verdict.ACCEPTED]
+    assert [reply.meaning for reply in replies] == [Meaning.REFUSED, Meaning.ACCEPTED]
     assert intents == ["b@x.example"]
     assert script.connections == 2
 
@@ -105,7 +105,7 @@ def test_a_server_that_wants_a_body_for_nobody_gets_none(code: int) -> None:
 def test_a_connection_lost_before_the_body_is_tried_once_more() -> None:
     script = Script(answers={"RCPT": [HANG_UP, "250 ok"]})
     replies, intents = offered(script, "a@x.example")
-    assert replies[0].verdict is Verdict.ACCEPTED
+    assert replies[0].meaning is Meaning.ACCEPTED
     assert intents == ["a@x.example"]
     assert script.connections == 2
 
@@ -114,7 +114,7 @@ def test_a_server_that_takes_so_many_messages_by_a_connection_gets_a_fresh_one()
     for word in ("421 enough", "452 4.5.3 too many messages in this session", HANG_UP):
         script = Script(answers={"MAIL": ["250 ok", "250 ok", word, "250 ok", "250 ok", word, "250 ok"]})
         replies, intents = offered(script, *(f"{name}@x.example" for name in "abcde"))
-        assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED] * 5, word
+        assert [reply.meaning for reply in replies] == [Meaning.ACCEPTED] * 5, word
         assert len(intents) == len(script.stored) == 5
         assert script.connections == 3
 
@@ -122,7 +122,7 @@ def test_a_server_that_takes_so_many_messages_by_a_connection_gets_a_fresh_one()
 def test_a_server_that_hangs_up_at_one_recipient_refuses_that_one_alone() -> None:
     script = Script(answers={"RCPT:b@x.example": [HANG_UP]})
     replies, _ = offered(script, "a@x.example", "b@x.example", "c@x.example")
-    assert [reply.verdict for reply in replies] == [Verdict.ACCEPTED, Verdict.LATER, Verdict.ACCEPTED]
+    assert [reply.meaning for reply in replies] == [Meaning.ACCEPTED, Meaning.LATER, Meaning.ACCEPTED]
     assert (replies[1].refused, "ended the conversation" in replies[1].text) == ("recipient", True)
     with pytest.raises(UnreachableError, match="it ended the conversation at 3 messages in a row"):
         offered(Script(answers={"RCPT": [HANG_UP]}), *(f"{name}@x.example" for name in "abcde"))
@@ -161,7 +161,7 @@ def test_an_answer_that_does_not_come_in_time_leaves_a_doubt(monkeypatch: pytest
     monkeypatch.setattr("gonnet.delivery.smtp._AFTER_THE_DOT", 1)
     script = Script(answers={"dot": [SILENT]})
     replies, _ = offered(script, "a@x.example")
-    assert replies[0].verdict is Verdict.IN_DOUBT
+    assert replies[0].meaning is Meaning.IN_DOUBT
 
 
 def test_reports_of_failures_are_asked_for_where_the_server_makes_them() -> None:
@@ -264,15 +264,15 @@ def test_a_server_that_cannot_be_used_is_told_before_the_first_message(
 
 
 @pytest.mark.parametrize(
-    ("code", "phase", "verdict"),
+    ("code", "phase", "meaning"),
     [
-        (250, Phase.ANSWERED, Verdict.ACCEPTED),
-        (450, Phase.BEFORE_BODY, Verdict.LATER),
-        (550, Phase.ANSWERED, Verdict.REFUSED),
-        (-1, Phase.ANSWERED, Verdict.IN_DOUBT),
-        (-1, Phase.BEFORE_BODY, Verdict.LATER),
-        (354, Phase.ANSWERED, Verdict.LATER),
+        (250, Phase.ANSWERED, Meaning.ACCEPTED),
+        (450, Phase.BEFORE_BODY, Meaning.LATER),
+        (550, Phase.ANSWERED, Meaning.REFUSED),
+        (-1, Phase.ANSWERED, Meaning.IN_DOUBT),
+        (-1, Phase.BEFORE_BODY, Meaning.LATER),
+        (354, Phase.ANSWERED, Meaning.LATER),
     ],
 )
-def test_codes(code: int, phase: Phase, verdict: Verdict) -> None:
-    assert judged(code, phase) is verdict
+def test_codes(code: int, phase: Phase, meaning: Meaning) -> None:
+    assert judged(code, phase) is meaning

@@ -119,11 +119,11 @@ def test_only_the_moves_of_the_table_are_written(ledger: Ledger, old: HandOverSt
         work.execute(text("update hand_overs set state = :old"), {"old": str(old)})
     part = ledger.packages(number)[0].hand_overs[0]
     if new in MOVES[old]:
-        ledger.changes.decide(number, found, [(part, new, "why")], "decided")
+        ledger.changes.enter_verdict(number, found, [(part, new, "why")], "decided")
         assert ledger.packages(number)[0].hand_overs[0].state is new
     else:
         with pytest.raises(RunError, match="is no longer"):
-            ledger.changes.decide(number, found, [(part, new, "why")], "decided")
+            ledger.changes.enter_verdict(number, found, [(part, new, "why")], "decided")
         assert ledger.packages(number)[0].hand_overs[0].state is old
 
 

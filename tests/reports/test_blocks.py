@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from gonnet.errors import JobError
 from gonnet.reports import draw
-from gonnet.reports.charting import LaidChart, nice_ticks
-from gonnet.reports.columns import CellText, PlannedColumn, ValueKind
-from gonnet.reports.laid import LaidFacts, LaidTable, LaidText, Layout
-from gonnet.reports.planned import PlannedBands, PlannedCrosstab
-from gonnet.reports.spread import lay_bands, lay_crosstab
+from gonnet.reports.layout.charts import ChartLayout, nice_ticks
+from gonnet.reports.layout.models import FactsLayout, Layout, TableLayout, TextLayout
+from gonnet.reports.layout.spread import lay_out_bands, lay_out_crosstab
+from gonnet.reports.plans.columns import CellText, ColumnPlan, ValueKind
+from gonnet.reports.plans.models import BandsPlan, CrosstabPlan
 from gonnet.wording.formats import House, rounded_half_up
 from gonnet.wording.marked import paragraphs
 from opened import HEAD, laid, pdf_pages, sheet
@@ -39,7 +39,7 @@ def with_blocks(dairy: Dairy, *blocks: str) -> tuple[Layout, Any]:
     return laid(dairy, "117", (TEXT_BLOCK, "".join(f"      - {block}\n" for block in blocks)))
 
 
-def first_table(layout: Layout) -> LaidTable:
+def first_table(layout: Layout) -> TableLayout:
     return next(layout.tables())
 
 
@@ -110,12 +110,10 @@ def test_a_table_too_wide_goes_on_beside_itself_and_repeats_what_it_keeps(dairy:
     assert text.count("Tanker") >= 3
 
 
-PLAIN = PlannedColumn(
+PLAIN = ColumnPlan(
     field="v", label="v", kind=ValueKind.NUMBER, pattern="0.00", align="right", total=None, is_measure=True, font_size=8
 )
-NAMED = PlannedColumn(
-    field="k", label="k", kind=ValueKind.TEXT, pattern=None, align="left", total=None, is_measure=False
-)
+NAMED = ColumnPlan(field="k", label="k", kind=ValueKind.TEXT, pattern=None, align="left", total=None, is_measure=False)
 
 
 def added(values: Iterable[Any]) -> Decimal:
@@ -128,11 +126,11 @@ keys = st.sampled_from(["a", "b", None])
 
 @given(st.lists(st.tuples(keys, amounts, st.one_of(st.none(), st.integers(-50, 200)))))
 def test_bands_spread_every_amount_once(rows: list[tuple[Any, ...]]) -> None:
-    plan = PlannedBands(
+    plan = BandsPlan(
         title=None, columns=(NAMED, PLAIN, PLAIN, PLAIN, PLAIN), by=(0,), amount=1, of=2,
         edges=(Decimal(30), Decimal(60)), total="Total", shares=False, empty="",
     )  # fmt: skip
-    table = lay_bands(plan, [CellText(column, House()) for column in plan.columns], rows, House())
+    table = lay_out_bands(plan, [CellText(column, House()) for column in plan.columns], rows, House())
     sums = [added(column) for column in table.values[1:]]
     for band, (low, high) in enumerate([(-999, 30), (31, 60), (61, 999)]):
         inside = [amount for _, amount, number in rows if number is not None and low <= number <= high]
@@ -142,11 +140,11 @@ def test_bands_spread_every_amount_once(rows: list[tuple[Any, ...]]) -> None:
 
 @given(st.lists(st.tuples(keys, st.sampled_from(["x", "y"]), amounts)), st.sampled_from(["sum", "count", "average"]))
 def test_a_crosstab_agrees_with_its_rows_both_ways(rows: list[tuple[Any, ...]], show: Any) -> None:  # noqa: ANN401
-    plan = PlannedCrosstab(
+    plan = CrosstabPlan(
         title=None, head=NAMED, top=NAMED, body=PLAIN, rows=0, columns=1, value=2, show=show, total="All", empty="",
     )  # fmt: skip
     names = CellText(NAMED, House())
-    table = lay_crosstab(plan, names, names, CellText(PLAIN, House()), rows, lambda columns, _: columns)
+    table = lay_out_crosstab(plan, names, names, CellText(PLAIN, House()), rows, lambda columns, _: columns)
     values = [row[2] for row in rows if row[2] is not None]
     if not rows:
         assert table.height == 0
@@ -183,7 +181,7 @@ def test_the_run_is_shown_only_over_enough_recipients(dairy: Dairy, farms: int, 
     crowd(dairy, farms)
     chart = "chart: {kind: bars, over: day, series: {value: litres}, against: {label: All}, alt: Litres}"
     layout, _ = laid(dairy, "117", (TEXT_BLOCK, f"      - {chart}\n"))
-    (found,) = (block for block in layout.blocks if isinstance(block, LaidChart))
+    (found,) = (block for block in layout.blocks if isinstance(block, ChartLayout))
     run = [series for series in found.series if series.of_run]
     assert [text for series in run for text in series.texts if text] == list(shown)
 
@@ -194,7 +192,7 @@ def test_a_quartile_is_nobodys_own_figure(dairy: Dairy) -> None:
     dairy.write("milk.csv", HEAD + "".join(lines))
     chart = "chart: {kind: lines, over: day, series: {value: litres}, against: {show: quartiles}, alt: Litres}"
     layout, _ = laid(dairy, "117", (TEXT_BLOCK, f"      - {chart}\n"))
-    (found,) = (block for block in layout.blocks if isinstance(block, LaidChart))
+    (found,) = (block for block in layout.blocks if isinstance(block, ChartLayout))
     assert [series.texts for series in found.series] == [("1,000",), ("1,100",), ("1,300",), ("1,400",)]
 
 
@@ -265,7 +263,7 @@ def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> 
         ("here", False, False, "https://tarnvale.example/a"),
     ]
     layout, look = with_blocks(dairy, "text: \"**{{ recipient.farm_name }}** {{ '*a* [b](http://c) <i>d</i>' }}\"")
-    (text,) = (block for block in layout.blocks if isinstance(block, LaidText))
+    (text,) = (block for block in layout.blocks if isinstance(block, TextLayout))
     assert [span.bold for span in text.paragraphs[0].spans if span.bold] == [True]
     assert "Łąka Górna *a* [b](http://c) <i>d</i>" in flat(layout, look)
 
@@ -318,7 +316,7 @@ def standing(dairy: Dairy, key: str, options: str, farms: int = 8) -> list[tuple
     dairy.write("members.csv", "farm_no,farm_name,email,adviser\n")
     block = f"- standing: {{figure: litres, label: Litres, {options}}}"
     found = laid(dairy, key, (STANDING, block), ("Statement of {{ recipient.farm_name }}", "Statement"))[0].blocks[1]
-    assert isinstance(found, LaidFacts)
+    assert isinstance(found, FactsLayout)
     return list(found.facts)
 
 

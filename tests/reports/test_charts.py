@@ -14,10 +14,10 @@ import pytest
 
 from gonnet.reports import draw
 from gonnet.reports.chart_drawing import ChartDrawing
-from gonnet.reports.charting import LaidChart
 from gonnet.reports.fonts import family
 from gonnet.reports.html import SvgPen
-from gonnet.reports.laid import Layout
+from gonnet.reports.layout.charts import ChartLayout
+from gonnet.reports.layout.models import Layout
 from opened import HEAD, laid
 from support import Dairy
 
@@ -25,16 +25,16 @@ TEXT_BLOCK = '      - text: "Collected in October."\n'
 ROWS = [("01", 300, "30.00", "north"), ("01", 100, "10.00", "south"), ("02", 200, "", "north"), ("04", -50, "5.00", "")]
 
 
-def charted(dairy: Dairy, options: str) -> tuple[LaidChart, Layout, Any]:
+def charted(dairy: Dairy, options: str) -> tuple[ChartLayout, Layout, Any]:
     """The chart of farm 117 with these options, its layout and its look."""
     lines = [f"117,2026-10-{day},{litres},{amount},{remark}\n" for day, litres, amount, remark in ROWS]
     dairy.write("milk.csv", HEAD + "".join(lines))
     chart = f"      - chart: {{over: day, over_format: d MMM, alt: Litres of each day, {options}}}\n"
     layout, look = laid(dairy, "117", (TEXT_BLOCK, chart))
-    return next(block for block in layout.blocks if isinstance(block, LaidChart)), layout, look
+    return next(block for block in layout.blocks if isinstance(block, ChartLayout)), layout, look
 
 
-def svg(chart: LaidChart) -> str:
+def svg(chart: ChartLayout) -> str:
     drawing = ChartDrawing(chart, family(), "#2f5d50", 400)
     pen = SvgPen(drawing.height)
     drawing.draw(pen)
@@ -79,7 +79,7 @@ def test_more_shares_than_fit_a_page_are_one_bar_and_nothing_is_lost(dairy: Dair
     layout, look = laid(
         dairy, "117", (TEXT_BLOCK, chart), ("    blocks:", "    paper: A5\n    landscape: true\n    blocks:")
     )
-    found = next(block for block in layout.blocks if isinstance(block, LaidChart))
+    found = next(block for block in layout.blocks if isinstance(block, ChartLayout))
     assert (len(found.places), found.places[-1]) == (20, "…")
     assert sum(value for value in found.series[0].values if value is not None) == sum(range(1, 91))
     assert draw(layout, "pdf", look).pages
@@ -115,7 +115,7 @@ def test_many_places_leave_out_texts_rather_than_let_them_touch(dairy: Dairy) ->
     dairy.write("milk.csv", HEAD + "".join(lines))
     chart = "      - chart: {kind: bars, over: day, over_format: d MMMM, series: {value: litres}, alt: x}\n"
     layout, _ = laid(dairy, "117", (TEXT_BLOCK, chart))
-    found = next(block for block in layout.blocks if isinstance(block, LaidChart))
+    found = next(block for block in layout.blocks if isinstance(block, ChartLayout))
     drawn = re.findall(r'<text x="([\d.]+)"[^>]*>(\d+ \w+)</text>', svg(found))
     ends = [(float(x), float(x) + family().width(text, "Gonnet-Regular", 7)) for x, text in drawn]
     assert 5 <= len(ends) < 60

@@ -17,9 +17,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gonnet.errors import DataError
-from gonnet.reports.cells import LONGEST, ROWS, CellWriter, RowsSheet, addressed, text_cell
 from gonnet.reports.fonts import BOLD, REGULAR, family
 from gonnet.reports.pen import INK, Pen
+from gonnet.reports.workbook.cells import LONGEST, ROWS, CellWriter, RowsSheet, addressed, text_cell
 
 
 def drawn(lines: list[str], signs: frozenset[str]) -> str:

@@ -20,7 +20,7 @@ from openpyxl.workbook.defined_name import DefinedName
 
 from gonnet.errors import JobError
 from gonnet.reports import draw
-from gonnet.reports.growing import grown
+from gonnet.reports.workbook.growing import grown
 from opened import laid, many_rows
 from support import Dairy
 

@@ -15,7 +15,7 @@ from PIL import Image
 from gonnet.demo import logo
 from gonnet.errors import JobError
 from gonnet.reports import draw
-from gonnet.reports.planned import Picture
+from gonnet.reports.plans.models import Picture
 from opened import laid, many_rows, pdf_pages
 from support import SETTINGS, Dairy
 

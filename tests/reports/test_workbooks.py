@@ -10,7 +10,7 @@ import pytest
 
 from gonnet.demo import logo
 from gonnet.reports import draw
-from gonnet.reports.xlsx import sheet_name
+from gonnet.reports.workbook.document import sheet_name
 from opened import HEAD, laid
 from support import SETTINGS, Dairy
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from gonnet.data import Engine
 from gonnet.errors import DataError
 from gonnet.split import Slices, bring_together, by_key
-from gonnet.split.keys import rows_of
+from gonnet.split.slices import rows_of
 
 CELLS = st.one_of(
     st.none(), st.sampled_from(["", " ", "42", "00042", " 42", "42\u00a0", "B1", "b1", "Ω"]), st.text(max_size=4)

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from gonnet.delivery import Body
 from gonnet.errors import DataError
+from gonnet.wording.filling import Wording
 from gonnet.wording.formats import (
     House,
     decimals_of,
@@ -21,7 +22,6 @@ from gonnet.wording.formats import (
     rounded_half_up,
 )
 from gonnet.wording.template import Template
-from gonnet.wording.templates import Wording
 
 IRISH = House(locale="en_IE", currency="EUR")
 

@@ -2,7 +2,7 @@
 
 from gonnet.checks.accounting import Account, Control
 from gonnet.checks.drawn_pdf import DrawnReader
-from gonnet.checks.leaks import Hit, Identity, Watch, told
+from gonnet.checks.leaks import Hit, Identity, Watch, described
 from gonnet.checks.reading_back import ReadBack, read_back
 
 __all__ = [
@@ -13,6 +13,6 @@ __all__ = [
     "Identity",
     "ReadBack",
     "Watch",
+    "described",
     "read_back",
-    "told",
 ]

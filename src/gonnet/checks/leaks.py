@@ -67,7 +67,7 @@ class Hit:
         return f"'{self.value}', the {self.kind} of {whose},"
 
 
-def told(hits: Sequence[Hit], most: int = 3) -> str:
+def described(hits: Sequence[Hit], most: int = 3) -> str:
     """What was found, each value once with all its places."""
     places: defaultdict[str, list[str]] = defaultdict(list)
     for hit in hits:

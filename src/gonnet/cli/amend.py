@@ -6,11 +6,11 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _decide, _exit, _options
+from gonnet.cli import _by_hand, _exit, _options
 
 
 @click.command(short_help="Put a package right before it leaves: addresses, message, one more file.")
-@_decide.run_argument
+@_by_hand.run_argument
 @click.argument("key")
 @click.option("--to", metavar="ADDRESS", help="Who gets it; several apart by `;`.")
 @click.option("--keep", is_flag=True, help="Later runs write to this address too, until the list has another.")
@@ -24,7 +24,7 @@ from gonnet.cli import _decide, _exit, _options
     metavar="FILE",
     help="A file that goes with it too.",
 )
-@_decide.reason_option
+@_by_hand.reason_option
 @_options.workspace_option
 @_options.json_option
 def amend(
@@ -66,6 +66,6 @@ def amend(
         raise click.UsageError("say what is to be otherwise: --to, --cc, --bcc, --message-text or --enclose")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        package = put_right(run, tools, key, wanted, why, _decide.who())
-        _decide.told(tools.ledger.run(str(run.id)), [package], as_json=as_json)
+        package = put_right(run, tools, key, wanted, why, _by_hand.who())
+        _by_hand.report(tools.ledger.run(str(run.id)), [package], as_json=as_json)
     return _exit.DONE

@@ -6,13 +6,13 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _decide, _options
+from gonnet.cli import _by_hand, _options
 
 
 @click.command(short_help="Send packages again that were sent.")
-@_decide.run_argument
-@_decide.keys_argument
-@_decide.reason_option
+@_by_hand.run_argument
+@_by_hand.keys_argument
+@_by_hand.reason_option
 @click.option("--fresh", is_flag=True, help="Make them anew from the data of now, as a run of their own.")
 @_options.workspace_option
 @_options.yes_option
@@ -44,7 +44,7 @@ def resend(
         from gonnet.pipeline.run import resend as send_again
         from gonnet.pipeline.run import resend_fresh
 
-        run, who = tools.ledger.run(run_id), _decide.who()
+        run, who = tools.ledger.run(run_id), _by_hand.who()
         with Terminal(tools, yes=yes, as_json=as_json, quiet=quiet, is_chosen=True) as it:
             if fresh:
                 sent = resend_fresh(run, tools, keys, why, who, it.preparing, it.show, it.ask, it.tell)

@@ -6,12 +6,12 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _decide, _exit, _options
+from gonnet.cli import _by_hand, _exit, _options
 
 
 @click.command(short_help="Save the documents of packages, as they were made.")
-@_decide.run_argument
-@_decide.keys_argument
+@_by_hand.run_argument
+@_by_hand.keys_argument
 @click.option(
     "--into",
     type=click.Path(file_okay=False, path_type=Path),

@@ -94,7 +94,7 @@ def _tried(
         _show.line("Nothing was sent.")
         return _exit.WRONG
     report = trial(run, tools, addresses, first, only)
-    refused = [reply for reply in report.replies if reply.verdict.name != "ACCEPTED"]
+    refused = [reply for reply in report.replies if reply.meaning.name != "ACCEPTED"]
     if as_json:
         _report.as_json(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id, only))
     else:

@@ -6,16 +6,16 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _decide, _exit, _options
+from gonnet.cli import _by_hand, _exit, _options
 
 
 @click.command(short_help="Say what became of packages that are in doubt, were refused, or are drafts.")
-@_decide.run_argument
-@_decide.keys_argument
+@_by_hand.run_argument
+@_by_hand.keys_argument
 @click.option("--sent", "outcome", flag_value="sent", help="It arrived.")
 @click.option("--not-sent", "outcome", flag_value="not sent", help="It did not; the next send tries it again.")
 @click.option("--closed", "outcome", flag_value="closed", help="Nothing more is tried; say --why.")
-@_decide.reason_option
+@_by_hand.reason_option
 @_options.workspace_option
 @_options.json_option
 def settle(
@@ -41,7 +41,7 @@ def settle(
         raise click.BadParameter("say why it is closed", param_hint="--why")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = settled(run, tools, keys, Verdict(outcome), why, _decide.who())
+        packages = settled(run, tools, keys, Verdict(outcome), why, _by_hand.who())
         now = tools.ledger.packages(run.id, [package.key for package, _ in packages])
-        _decide.told(tools.ledger.run(str(run.id)), now, as_json=as_json)
+        _by_hand.report(tools.ledger.run(str(run.id)), now, as_json=as_json)
     return _exit.DONE

@@ -6,13 +6,13 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _decide, _options
+from gonnet.cli import _by_hand, _options
 
 
 @click.command(short_help="Leave packages of a run out.")
-@_decide.run_argument
-@_decide.keys_argument
-@_decide.why_option
+@_by_hand.run_argument
+@_by_hand.keys_argument
+@_by_hand.why_option
 @_options.workspace_option
 @_options.json_option
 def skip(run_id: str, keys: tuple[str, ...], why: str, workspace: Path | None, as_json: bool) -> int:
@@ -21,4 +21,4 @@ def skip(run_id: str, keys: tuple[str, ...], why: str, workspace: Path | None, a
     \b
     Example:  gonnet skip last 07777 --why "left the cooperative"
     """
-    return _decide.moved(run_id, keys, "skipped", why, workspace, as_json=as_json)
+    return _by_hand.moved(run_id, keys, "skipped", why, workspace, as_json=as_json)

@@ -110,8 +110,8 @@ class Databases:
                     batches = _batches(connection, result, size, database.max_rows, target, listening)
                     stager.write(batches if sample is None else islice(batches, 1))
         except SQLAlchemyError as error:
-            raise self.told(error, spec.database, database, target.where, stager.rows if stager else 0) from error
-        stager.settle(engine, hints or stager.dated_texts())
+            raise self.explained(error, spec.database, database, target.where, stager.rows if stager else 0) from error
+        stager.assign_types(engine, hints or stager.dated_texts())
 
     def pool(self, name: str, database: Database, where: str, size: int, *, writes: bool = False) -> SqlEngine:
         """An engine of its own with `size` connections: for questions that are asked at the same time, or to write.
@@ -140,7 +140,7 @@ class Databases:
             except ModuleNotFoundError as error:
                 raise _missing_driver(url, error, where) from error
             except SQLAlchemyError as error:
-                raise self.told(error, name, database, where, None) from error
+                raise self.explained(error, name, database, where, None) from error
         return self._open[name]
 
     def shared_state(self, name: str, database: Database, where: str) -> str | None:
@@ -158,7 +158,7 @@ class Databases:
         try:
             return str(connection.exec_driver_sql("select pg_export_snapshot()").scalar_one())
         except SQLAlchemyError as error:
-            raise self.told(error, name, database, where, 0) from error
+            raise self.explained(error, name, database, where, 0) from error
 
     def _url(self, name: str, database: Database, where: str, *, writes: bool = False) -> URL:
         try:
@@ -177,7 +177,9 @@ class Databases:
             url = url.set(database=f"file:{self.folder / url.database}", query={"mode": mode, "uri": "true"})
         return url
 
-    def told(self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None) -> GonnetError:
+    def explained(
+        self, error: SQLAlchemyError, name: str, database: Database, where: str, rows: int | None
+    ) -> GonnetError:
         """What happened, in words, without any secret; `rows` is None while connecting."""
         if isinstance(error, NoSuchModuleError):
             backend = database.url.partition(":")[0]

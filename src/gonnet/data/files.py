@@ -12,7 +12,7 @@ from contextlib import closing
 from pathlib import Path
 
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.staging import Hint, Stager, Target, settle
+from gonnet.data.staging import Hint, Stager, Target, assign_types
 from gonnet.data.text_files import load_csv, load_json_lines
 from gonnet.data.workbooks import load_workbook
 from gonnet.errors import DataError, meant
@@ -92,7 +92,7 @@ def _load_parquet(engine: Engine, target: Target, paths: Sequence[Path]) -> None
     engine.query(
         f"create temp table {quoted(target.raw)} as select * from read_parquet(?)", [files], where=target.where
     )
-    settle(engine, target, {column.name: Hint.KEPT for column in engine.columns(target.raw)})
+    assign_types(engine, target, {column.name: Hint.KEPT for column in engine.columns(target.raw)})
 
 
 def _load_sqlite(engine: Engine, target: Target, path: Path, table: str | None) -> None:
@@ -113,7 +113,7 @@ def _load_sqlite(engine: Engine, target: Target, path: Path, table: str | None) 
         raise DataError(
             f"{path.name} is no readable SQLite file: {error}", where=target.where, fix="Check the file"
         ) from error
-    stager.settle(engine, stager.dated_texts())
+    stager.assign_types(engine, stager.dated_texts())
 
 
 def _batches(cursor: sqlite3.Cursor) -> Iterator[list[tuple[object, ...]]]:

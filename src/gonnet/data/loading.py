@@ -12,7 +12,7 @@ from pathlib import Path
 from gonnet.data import files, per_key
 from gonnet.data.databases import Databases
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.keys import key_text
+from gonnet.data.key_text import key_text
 from gonnet.data.parameters import Values, require_choices
 from gonnet.data.per_key import Progress, Question
 from gonnet.data.staging import Target

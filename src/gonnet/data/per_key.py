@@ -104,7 +104,7 @@ def load(
     stager = Stager(target, own)
     stager.write([_with_key(answer, question.key_column) for answer in good])
     hints = dict(good[0].hints or stager.dated_texts())
-    stager.settle(engine, hints | {question.key_column: Hint.TEXT})
+    stager.assign_types(engine, hints | {question.key_column: Hint.TEXT})
     return failed
 
 
@@ -116,12 +116,12 @@ def _ask_all(
     shared = databases.shared_state(spec.database, question.database, where)
     pool = databases.pool(spec.database, question.database, where, spec.per_key.at_once)
 
-    def told(error: SQLAlchemyError) -> GonnetError:
-        return databases.told(error, spec.database, question.database, where, 0)
+    def explained(error: SQLAlchemyError) -> GonnetError:
+        return databases.explained(error, spec.database, question.database, where, 0)
 
     try:
         with ThreadPoolExecutor(spec.per_key.at_once) as threads:
-            asked = [threads.submit(_ask, question, pool, shared, told, key) for key in keys]
+            asked = [threads.submit(_ask, question, pool, shared, explained, key) for key in keys]
             for count, _ in enumerate(as_completed(asked), 1):
                 progress(count, len(keys))
             return [future.result() for future in asked]
@@ -130,7 +130,11 @@ def _ask_all(
 
 
 def _ask(
-    question: Question, pool: SqlEngine, shared: str | None, told: Callable[[SQLAlchemyError], GonnetError], key: str
+    question: Question,
+    pool: SqlEngine,
+    shared: str | None,
+    explained: Callable[[SQLAlchemyError], GonnetError],
+    key: str,
 ) -> Answer:
     values = {**question.values, "key": key}
     sql, names = question.sql, question.names
@@ -145,7 +149,7 @@ def _ask(
     except UnreachableError as error:
         return Answer(key=key, failure=error.what)
     except SQLAlchemyError as error:
-        return Answer(key=key, failure=str(told(error).what))
+        return Answer(key=key, failure=str(explained(error).what))
     if len(rows) > question.database.max_rows:
         return Answer(key=key, failure=f"the answer has more than {question.database.max_rows:,} rows")
     stranger = _stranger(columns, rows, question.key_column, key)

@@ -84,7 +84,7 @@ class Target:
         return f"{self.name} as read"
 
 
-def settle(engine: Engine, target: Target, hints: Mapping[str, Hint]) -> None:
+def assign_types(engine: Engine, target: Target, hints: Mapping[str, Hint]) -> None:
     """Make the target's table from its table of text.
 
     Raises:
@@ -210,7 +210,7 @@ class Stager:
         kinds = zip(self._names, self._kinds, strict=True)
         return {name: Hint.DATED for name, found in kinds if found <= {str, type(None)}}
 
-    def settle(self, engine: Engine, declared: Mapping[str, Hint] | None = None) -> None:
+    def assign_types(self, engine: Engine, declared: Mapping[str, Hint] | None = None) -> None:
         """Make the target's table of what was written.
 
         Args:
@@ -220,7 +220,7 @@ class Stager:
         put_text(engine, self._target, self.path, self._names)
         known = declared or {}
         hints = {name: known.get(name) or hint_of(kinds) for name, kinds in zip(self._names, self._kinds, strict=True)}
-        settle(engine, self._target, hints)
+        assign_types(engine, self._target, hints)
 
 
 def put_text(engine: Engine, target: Target, path: Path, names: Sequence[str]) -> None:

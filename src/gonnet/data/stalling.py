@@ -38,17 +38,17 @@ def ended_when_stalled(connection: Connection, name: str, seconds: int, where: s
     if connection.dialect.name != "postgresql":
         yield Listening()
         return
-    guard = _Guard(connection, seconds + _GRACE)
+    watchdog = _Watchdog(connection, seconds + _GRACE)
     try:
-        yield guard
+        yield watchdog
     except SQLAlchemyError as error:
-        if not guard.expired:
+        if not watchdog.expired:
             raise
         what = f"database '{name}' said nothing for {seconds} s"
         fix = "Check that it runs and what lies between, or give it more `seconds` in gonnet.yaml; then run it again"
         raise UnreachableError(what, where=where, fix=fix) from error
     finally:
-        guard.stop()
+        watchdog.stop()
 
 
 class Listening:
@@ -61,7 +61,7 @@ class Listening:
         """The server is asked for nothing more."""
 
 
-class _Guard(Listening):
+class _Watchdog(Listening):
     """Looks from a thread of its own."""
 
     def __init__(self, connection: Connection, seconds: float) -> None:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from gonnet.data.encodings import encoding_of
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.staging import Hint, Stager, Target, settle
+from gonnet.data.staging import Hint, Stager, Target, assign_types
 from gonnet.errors import DataError
 
 _BATCH = 10_000
@@ -47,7 +47,7 @@ def load_csv(engine: Engine, target: Target, paths: Sequence[Path], encoding: st
         )
     except DataError as error:
         raise _told(error, paths, target) from error
-    settle(engine, target, dict.fromkeys(header, Hint.ANY))
+    assign_types(engine, target, dict.fromkeys(header, Hint.ANY))
 
 
 def _as_utf8(path: Path, target: Target, encoding: str | None) -> Path:
@@ -137,7 +137,7 @@ def load_json_lines(engine: Engine, target: Target, paths: Sequence[Path]) -> No
     stager = Stager(target, list(names))
     rows = ([row.get(name) for name in names] for _, _, row in _objects(paths, target))
     stager.write(iter(lambda: list(islice(rows, _BATCH)), []))
-    stager.settle(engine, stager.dated_texts())
+    stager.assign_types(engine, stager.dated_texts())
 
 
 def _objects(paths: Sequence[Path], target: Target) -> Iterator[tuple[Path, int, dict[str, object]]]:

@@ -47,7 +47,9 @@ def load_workbook(engine: Engine, target: Target, path: Path, sheet: str | None,
     columns = [_values([row[index] for row in body]) for index in range(len(names))]
     stager = Stager(target, names)
     stager.write([list(zip(*columns, strict=True))] if body else [])
-    stager.settle(engine, {name: Hint.TEXT for name, values in zip(names, columns, strict=True) if not any(values)})
+    stager.assign_types(
+        engine, {name: Hint.TEXT for name, values in zip(names, columns, strict=True) if not any(values)}
+    )
 
 
 def _rows(target: Target, path: Path, sheet: str | None) -> list[list[object]]:

@@ -64,6 +64,6 @@ def write(
         ):
             connection.execute(text(statement), [bindable(connection, names, line) for line in lines])
     except SQLAlchemyError as error:
-        raise databases.told(error, name, database, where, 0) from error
+        raise databases.explained(error, name, database, where, 0) from error
     finally:
         engine.dispose()

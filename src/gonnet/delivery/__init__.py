@@ -14,16 +14,16 @@ from gonnet.delivery.message import (
     with_message_id,
     write_message,
 )
-from gonnet.delivery.replies import Reply, Verdict
+from gonnet.delivery.replies import Meaning, Reply
 from gonnet.delivery.smtp import SmtpLink
 
 __all__ = [
     "Attachment",
     "Body",
     "Envelope",
+    "Meaning",
     "Reply",
     "SmtpLink",
-    "Verdict",
     "compose",
     "draft",
     "for_trial",

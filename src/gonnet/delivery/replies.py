@@ -13,7 +13,7 @@ class Phase(Enum):
     ANSWERED = "answered"  # the server answered the final dot
 
 
-class Verdict(Enum):
+class Meaning(Enum):
     """The outcome of one delivery."""
 
     ACCEPTED = "accepted"
@@ -27,13 +27,13 @@ class Reply:
     """The outcome of one delivery, and what the server said.
 
     Attributes:
-        verdict: What it means.
+        meaning: What it means.
         refused: What was refused: `sender`, `recipient`, `size` or `message`; empty where nothing was.
         code: The reply code, or None where there was no answer.
         text: What the server said, or what happened.
     """
 
-    verdict: Verdict
+    meaning: Meaning
     code: int | None
     text: str
     refused: str = ""
@@ -54,7 +54,7 @@ def refused_part(step: str, code: int, text: str) -> str:
     return "sender" if step.startswith("MAIL") else "message"
 
 
-def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Verdict:
+def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Meaning:
     """What the reply `code` means in `phase`.
 
     552 in answer to a recipient means "too many recipients for now" (RFC 5321, 4.5.3.1.10), elsewhere "too big".
@@ -62,10 +62,10 @@ def judged(code: int, phase: Phase, *, at_recipient: bool = False) -> Verdict:
     """
     match phase:
         case Phase.ANSWERED if not 200 <= code < 600:
-            return Verdict.IN_DOUBT
+            return Meaning.IN_DOUBT
         case Phase.ANSWERED if 200 <= code < 300:
-            return Verdict.ACCEPTED
+            return Meaning.ACCEPTED
         case _ if 500 <= code < 600 and not (code == 552 and at_recipient):
-            return Verdict.REFUSED
+            return Meaning.REFUSED
         case _:
-            return Verdict.LATER
+            return Meaning.LATER

@@ -14,7 +14,7 @@ import ssl
 from collections.abc import Callable
 
 from gonnet.delivery.certificates import untrusted
-from gonnet.delivery.replies import Phase, Reply, Verdict, judged, refused_part
+from gonnet.delivery.replies import Meaning, Phase, Reply, judged, refused_part
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import MailServer
 
@@ -161,7 +161,7 @@ class SmtpLink:
             except (smtplib.SMTPServerDisconnected, OSError) as error:
                 self._drop()  # surely not sent
                 reason = f"the server ended the conversation: {_text(str(error))}"
-                early = Reply(verdict=Verdict.LATER, code=None, text=reason, refused="recipient")
+                early = Reply(meaning=Meaning.LATER, code=None, text=reason, refused="recipient")
             if early is None or not _wants_a_fresh_one(early):
                 return early
             if is_last:
@@ -198,13 +198,13 @@ class SmtpLink:
                     raise
                 self._drop()
                 reason = f"connection lost before the body: {error}"
-                return Reply(verdict=Verdict.LATER, code=None, text=reason, refused="message")
+                return Reply(meaning=Meaning.LATER, code=None, text=reason, refused="message")
             if not (200 <= code < 300 if left else code == 354):
-                verdict = judged(code, Phase.BEFORE_BODY, at_recipient=step.startswith("RCPT"))
+                meaning = judged(code, Phase.BEFORE_BODY, at_recipient=step.startswith("RCPT"))
                 if grouped and code != 421:
                     self._pass_over(-left)
                 said = _text(text)
-                return self._ended(Reply(verdict=verdict, code=code, text=said, refused=refused_part(step, code, said)))
+                return self._ended(Reply(meaning=meaning, code=code, text=said, refused=refused_part(step, code, said)))
         return None
 
     def _envelope(self, smtp: smtplib.SMTP, sender: str, address: str, size: int, message_id: str) -> tuple[str, str]:
@@ -239,20 +239,20 @@ class SmtpLink:
                 smtp.sock.settimeout(self._server.seconds)
         except (smtplib.SMTPException, OSError):
             self._drop()
-            return Reply(verdict=Verdict.IN_DOUBT, code=None, text="connection lost before the answer")
+            return Reply(meaning=Meaning.IN_DOUBT, code=None, text="connection lost before the answer")
         except BaseException:
             self._drop()  # somebody stops it here: no word of leave must get into the body
             raise
-        verdict = judged(code, Phase.ANSWERED)
+        meaning = judged(code, Phase.ANSWERED)
         said = _text(text)
-        if verdict in (Verdict.ACCEPTED, Verdict.IN_DOUBT):
-            reply = Reply(verdict=verdict, code=code, text=said)
-            return reply if verdict is Verdict.ACCEPTED else self._ended(reply)
-        return self._ended(Reply(verdict=verdict, code=code, text=said, refused=refused_part("", code, said)))
+        if meaning in (Meaning.ACCEPTED, Meaning.IN_DOUBT):
+            reply = Reply(meaning=meaning, code=code, text=said)
+            return reply if meaning is Meaning.ACCEPTED else self._ended(reply)
+        return self._ended(Reply(meaning=meaning, code=code, text=said, refused=refused_part("", code, said)))
 
     def _ended(self, reply: Reply) -> Reply:
         """After a refusal the conversation begins anew, so that it cannot spoil the next message."""
-        if reply.code == 421 or reply.verdict is Verdict.IN_DOUBT:
+        if reply.code == 421 or reply.meaning is Meaning.IN_DOUBT:
             self._drop()
         else:
             self._reset()

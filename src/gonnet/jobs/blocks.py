@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs.charts import ChartBlock, StandingBlock
-from gonnet.jobs.parts import Names, Part, Shown
+from gonnet.jobs.sections import ConditionalBlock, Names, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Accent, Aggregate, Millimetres, Total, as_float, as_tuple, as_tuple_of_one, exact
 from gonnet.wording.formats import is_date_pattern, is_number_pattern
@@ -16,19 +16,19 @@ from gonnet.wording.formats import is_date_pattern, is_number_pattern
 Edges = Annotated[tuple[Decimal, ...], BeforeValidator(lambda value: tuple(map(exact, as_tuple(value))))]
 
 
-class HeadingBlock(Shown):
+class HeadingBlock(ConditionalBlock):
     """A line that names what follows."""
 
     heading: Text
 
 
-class TextBlock(Shown):
+class TextBlock(ConditionalBlock):
     """Paragraphs and lists in CommonMark."""
 
     text: Text
 
 
-class Fact(Part):
+class Fact(Section):
     """One value of a grid.
 
     Attributes:
@@ -43,14 +43,14 @@ def _as_fact(value: object) -> object:
     return value if isinstance(value, dict) and value.keys() <= {"value", "label"} else {"value": value}
 
 
-class FactsBlock(Shown):
+class FactsBlock(ConditionalBlock):
     """A grid of labels and values."""
 
     facts: dict[str, Annotated[Fact, BeforeValidator(_as_fact)]] = Field(min_length=1)
     columns: int = Field(default=1, ge=1, le=3)
 
 
-class ImageBlock(Shown):
+class ImageBlock(ConditionalBlock):
     """A picture from a file of the workspace: PNG, JPEG or SVG.
 
     Attributes:
@@ -64,19 +64,19 @@ class ImageBlock(Shown):
     align: Literal["left", "centre", "right"] = "left"
 
 
-class SpaceBlock(Shown):
+class SpaceBlock(ConditionalBlock):
     """Room between two blocks, in millimetres."""
 
     space: Millimetres
 
 
-class NewPageBlock(Shown):
+class NewPageBlock(ConditionalBlock):
     """What follows begins a page (in a workbook, nothing happens)."""
 
     new_page: Literal[True]
 
 
-class Formatted(Part):
+class Formatted(Section):
     """How the values of a column are called and written."""
 
     label: Text | None = None
@@ -131,7 +131,7 @@ class Column(Formatted):
         return self
 
 
-class Group(Part):
+class Group(Section):
     """Rows that belong together.
 
     Attributes:
@@ -147,7 +147,7 @@ class Group(Part):
     new_page: bool = False
 
 
-class Emphasis(Part):
+class Emphasis(Section):
     """Rows or cells that stand out; never by a tint alone, which a print in black and white would lose.
 
     Attributes:
@@ -169,7 +169,7 @@ class Emphasis(Part):
         return value
 
 
-class TableSpec(Part):
+class TableSpec(Section):
     """The rows of the slice.
 
     Attributes:
@@ -198,13 +198,13 @@ class TableSpec(Part):
         return self
 
 
-class TableBlock(Shown):
+class TableBlock(ConditionalBlock):
     """The rows of the slice."""
 
     table: TableSpec
 
 
-class BandsSpec(Part):
+class BandsSpec(Section):
     """Amounts spread over intervals of a number, or of an age in days.
 
     Attributes:
@@ -238,7 +238,7 @@ class BandsSpec(Part):
         return self
 
 
-class BandsBlock(Shown):
+class BandsBlock(ConditionalBlock):
     """Amounts spread over intervals."""
 
     bands: BandsSpec
@@ -268,7 +268,7 @@ class CrosstabSpec(Formatted):
         return self
 
 
-class CrosstabBlock(Shown):
+class CrosstabBlock(ConditionalBlock):
     """One aggregate in rows × columns."""
 
     crosstab: CrosstabSpec

@@ -7,13 +7,13 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from gonnet.jobs.parts import Part, Shown
+from gonnet.jobs.sections import ConditionalBlock, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Aggregate, Millimetres, as_tuple, as_tuple_of_one, exact
 from gonnet.wording.formats import is_number_pattern
 
 
-class Series(Part):
+class Series(Section):
     """One row of values of a chart.
 
     Attributes:
@@ -27,7 +27,7 @@ class Series(Part):
     label: Text | None = None
 
 
-class Against(Part):
+class Against(Section):
     """The whole run beside the recipient's own values, as aggregates of all recipients and never as a single one.
 
     Attributes:
@@ -41,7 +41,7 @@ class Against(Part):
     least: int = Field(default=5, ge=3)
 
 
-class ChartSpec(Part):
+class ChartSpec(Section):
     """Values over the values of a column.
 
     Attributes:
@@ -85,7 +85,7 @@ class ChartSpec(Part):
         return self
 
 
-class StandingSpec(Part):
+class StandingSpec(Section):
     """A figure of the recipient among those of all, as aggregates of all and never as another's figure.
 
     Attributes:
@@ -118,13 +118,13 @@ class StandingSpec(Part):
         return value
 
 
-class StandingBlock(Shown):
+class StandingBlock(ConditionalBlock):
     """Where the recipient stands among all."""
 
     standing: StandingSpec
 
 
-class ChartBlock(Shown):
+class ChartBlock(ConditionalBlock):
     """Values over the values of a column."""
 
     chart: ChartSpec

@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.parts import Name, Part
+from gonnet.jobs.sections import Name, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Format, as_tuple
 
@@ -26,7 +26,7 @@ def merged_or_named(value: str) -> str:
     return value
 
 
-class Password(Part):
+class Password(Section):
     """What protects a document.
 
     Attributes:
@@ -56,7 +56,7 @@ def _as_formats(value: object) -> object:
     return (value,) if isinstance(value, str) else as_tuple(value)
 
 
-class DocumentSpec(Part):
+class DocumentSpec(Section):
     """One document of a package: a report in a format.
 
     Attributes:
@@ -105,7 +105,7 @@ class DocumentSpec(Part):
         return {self.report} | ({self.name} if self.name else set())
 
 
-class Enclosure(Part):
+class Enclosure(Section):
     """A fixed file that goes with packages.
 
     Attributes:
@@ -131,7 +131,7 @@ def _as_enclosures(value: object) -> object:
     return tuple(part if isinstance(part, dict) and part.keys() & keys else {"file": part} for part in value)
 
 
-class JoinSpec(Part):
+class JoinSpec(Section):
     """How documents of the same format become one file.
 
     Attributes:
@@ -147,7 +147,7 @@ class JoinSpec(Part):
     cover: str | None = None
 
 
-class ZipSpec(Part):
+class ZipSpec(Section):
     """That all files of a package go as one zip.
 
     Attributes:
@@ -176,7 +176,7 @@ def _as_bytes(value: object) -> object:
     return int(float(found[1]) * _UNITS[found[2].lower()])
 
 
-class Limit(Part):
+class Limit(Section):
     """How large a message may be.
 
     Attributes:
@@ -189,7 +189,7 @@ class Limit(Part):
     over: Literal["hold", "zip", "split", "link"] = "hold"
 
 
-class PackageSpec(Part):
+class PackageSpec(Section):
     """What a recipient is to get, and what the files are called."""
 
     join: JoinSpec | None = None

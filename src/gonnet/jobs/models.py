@@ -13,9 +13,9 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 from gonnet.errors import JobError
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.contents import PackageSpec
-from gonnet.jobs.parts import Name, Names, Part
 from gonnet.jobs.people import RecipientList
 from gonnet.jobs.positions import Positions
+from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
@@ -31,7 +31,7 @@ class Cut(NamedTuple):
     by: tuple[str, ...]
 
 
-class Split(Part):
+class Split(Section):
     """Which data set is cut, and by which column; by several where it takes them all to say whose row it is.
 
     Attributes:
@@ -49,7 +49,7 @@ class Split(Part):
         return {self.rows: Cut("gonnet_rows", self.by)} | more
 
 
-class Form(Part):
+class Form(Section):
     """A workbook of one's own that is filled in, instead of one that is written.
 
     Attributes:
@@ -63,7 +63,7 @@ class Form(Part):
     rows: str | None = None
 
 
-class Report(Part):
+class Report(Section):
     """A layout of blocks over one slice.
 
     Attributes:
@@ -91,7 +91,7 @@ class Report(Part):
         return tuple(value) if isinstance(value, list) else value
 
 
-class Figure(Part):
+class Figure(Section):
     """An SQL aggregate over the rows of one key.
 
     Attributes:
@@ -107,7 +107,7 @@ def _as_value(given: object) -> object:
     return {"value": given} if isinstance(given, str) else given
 
 
-class Rule(Part):
+class Rule(Section):
     """A condition and what it changes about a package.
 
     Attributes:
@@ -168,7 +168,7 @@ Share = Annotated[Decimal, BeforeValidator(_share), Field(ge=0, le=1000)]
 """Percent."""
 
 
-class Guard(Part):
+class Guard(Section):
     """When a whole run waits for a person's word.
 
     Attributes:
@@ -186,7 +186,7 @@ _HEADERS = ("Feedback-ID", "Keywords", "List-Help", "List-ID", "List-Post", "Lis
     "Organization", "Precedence")  # fmt: skip
 
 
-class Message(Part):
+class Message(Section):
     """Subject and body of what is mailed.
 
     Attributes:
@@ -213,7 +213,7 @@ class Message(Part):
         return self
 
 
-class WriteBack(Part):
+class WriteBack(Section):
     """A statement that tells a database what became of each package.
 
     Attributes:
@@ -225,7 +225,7 @@ class WriteBack(Part):
     sql: str
 
 
-class Checks(Part):
+class Checks(Section):
     """What the leak check looks for besides keys and addresses, and what it may pass over.
 
     Attributes:
@@ -237,7 +237,7 @@ class Checks(Part):
     harmless: Names = ()
 
 
-class JobFile(Part):
+class JobFile(Section):
     """The whole of `jobs/NAME.yaml`.
 
     Attributes:

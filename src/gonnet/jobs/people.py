@@ -7,12 +7,12 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from gonnet.jobs.parts import Names, Part
+from gonnet.jobs.sections import Names, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Format, as_tuple
 
 
-class Roles(Part):
+class Roles(Section):
     """Who of a key's contacts is written to, and who is in copy.
 
     Attributes:
@@ -26,7 +26,7 @@ class Roles(Part):
     bcc: Names = ()
 
 
-class Bundle(Part):
+class Bundle(Section):
     """How everything that one address may see arrives.
 
     Attributes:
@@ -51,7 +51,7 @@ class Bundle(Part):
         return self
 
 
-class Settings(Part):
+class Settings(Section):
     """What is the same for everybody on a list, unless a rule says otherwise.
 
     Attributes:
@@ -67,7 +67,7 @@ class Settings(Part):
     language: str | None = None
 
 
-class RecipientList(Part):
+class RecipientList(Section):
     """Who receives: a line for each contact, matched to the slices by key.
 
     Attributes:

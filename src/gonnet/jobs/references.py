@@ -10,8 +10,8 @@ from gonnet.jobs.blocks import Column, FactsBlock, HeadingBlock, TableBlock, Tex
 from gonnet.jobs.models import Job
 from gonnet.jobs.secrets import is_reference
 from gonnet.jobs.sources import SPANS
+from gonnet.wording.filling import Wording
 from gonnet.wording.template import Template
-from gonnet.wording.templates import Wording
 
 RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past", "parts", "links"})
 _REPORT = re.compile(r"\breports\.(\w+)")

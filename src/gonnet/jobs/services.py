@@ -8,10 +8,10 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.parts import Part
+from gonnet.jobs.sections import Section
 
 
-class PerMinute(Part):
+class PerMinute(Section):
     """How many messages leave in a minute; as many as can be where nothing is said.
 
     Attributes:
@@ -35,7 +35,7 @@ def _as_over_all(value: object) -> object:
     return {"all": value} if isinstance(value, int) and not isinstance(value, bool) else value
 
 
-class MailServer(Part):
+class MailServer(Section):
     """A server that takes messages by SMTP (RFC 5321).
 
     Attributes:
@@ -78,7 +78,7 @@ class MailServer(Part):
         return secrets.required(value)
 
 
-class ImapServer(Part):
+class ImapServer(Section):
     """A mailbox into whose drafts folder messages are put (RFC 3501).
 
     Attributes:
@@ -102,7 +102,7 @@ class ImapServer(Part):
         return secrets.required(value)
 
 
-class Database(Part):
+class Database(Section):
     """A database that data sets are read from.
 
     Attributes:
@@ -131,7 +131,7 @@ class Database(Part):
         return value
 
 
-class PrinterSpec(Part):
+class PrinterSpec(Section):
     """A program that prints what it is given on standard input, or the file whose path stands in for `{file}`.
 
     Attributes:

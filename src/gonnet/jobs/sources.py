@@ -8,20 +8,20 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from gonnet.jobs.parts import Names, Part
+from gonnet.jobs.sections import Names, Section
 
 SPANS = ("day", "week", "month", "quarter", "half-year", "year")
 """The kinds of parameters that are periods."""
 
 
-class ChoicesFrom(Part):
+class ChoicesFrom(Section):
     """Choices that the data give: the values of a data set's column."""
 
     rows: str
     column: str
 
 
-class Parameter(Part):
+class Parameter(Section):
     """A value asked for at run time.
 
     Attributes:
@@ -52,21 +52,21 @@ class Parameter(Part):
 ColumnKind = Annotated[str, Field(pattern=r"^(text|whole|number|date|time|yes/no|decimal\(\d{1,2}, ?\d{1,2}\))$")]
 
 
-class Newest(Part):
+class Newest(Section):
     """How fresh a data set must be: the newest date of a column, at most so many days before the date of the run."""
 
     column: str
     within: int = Field(ge=0)
 
 
-class ControlTotal(Part):
+class ControlTotal(Section):
     """A sum that a column must have: a number, or SQL over the data sets that gives one."""
 
     column: str
     is_: int | Decimal | str = Field(alias="is")
 
 
-class Expectation(Part):
+class Expectation(Section):
     """What must be true of a data set before anything is made of it.
 
     Attributes:
@@ -88,14 +88,14 @@ class Expectation(Part):
     otherwise: Literal["stop", "hold"] = "stop"
 
 
-class Command(Part):
+class Command(Section):
     """A program that is run without a shell: its words, and how long it may take."""
 
     run: Names = Field(min_length=1)
     seconds: int = Field(default=600, ge=1, le=86_400)
 
 
-class FileDataSet(Part):
+class FileDataSet(Section):
     """A data set from a file or, by a pattern, from several; its ending says what it is.
 
     Attributes:
@@ -113,7 +113,7 @@ class FileDataSet(Part):
     expect: Expectation = Expectation()
 
 
-class PerKey(Part):
+class PerKey(Section):
     """A query that is asked once for each key, bound as `$key`, instead of once for all.
 
     Attributes:
@@ -126,7 +126,7 @@ class PerKey(Part):
     at_once: int = Field(default=4, ge=1, le=64)
 
 
-class DatabaseDataSet(Part):
+class DatabaseDataSet(Section):
     """A data set from a query to a database of the workspace."""
 
     database: str
@@ -136,7 +136,7 @@ class DatabaseDataSet(Part):
     expect: Expectation = Expectation()
 
 
-class SqlDataSet(Part):
+class SqlDataSet(Section):
     """A data set from SQL over the data sets above it."""
 
     sql: str

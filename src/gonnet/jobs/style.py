@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from babel import Locale
 from pydantic import AfterValidator, BeforeValidator, Field, field_validator
 
-from gonnet.jobs.parts import Part
+from gonnet.jobs.sections import Section
 from gonnet.jobs.values import as_float, as_tuple
 from gonnet.wording.languages import locale_of
 
@@ -36,7 +36,7 @@ def _colour(value: str) -> str:
 Colour = Annotated[str, BeforeValidator(lambda value: _colour(value) if isinstance(value, str) else value)]
 
 
-class Fonts(Part):
+class Fonts(Section):
     """A family of TrueType or OpenType faces (with TrueType outlines), as files of the workspace."""
 
     regular: str
@@ -55,7 +55,7 @@ Plain = Annotated[str, AfterValidator(_as_it_stands)]
 """A text that is put in as it stands."""
 
 
-class Watermark(Part):
+class Watermark(Section):
     """A text across every page of a PDF.
 
     Attributes:
@@ -75,7 +75,7 @@ class Watermark(Part):
     under: bool = True
 
 
-class Style(Part):
+class Style(Section):
     """The house style of every document and message.
 
     Attributes:

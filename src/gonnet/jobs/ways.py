@@ -7,11 +7,11 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
-from gonnet.jobs.parts import Name, Part
+from gonnet.jobs.sections import Name, Section
 from gonnet.jobs.texts import Text
 
 
-class EmailSpec(Part):
+class EmailSpec(Section):
     """How a message leaves: from whom, through which server of the workspace."""
 
     sender: str = Field(alias="from")
@@ -19,7 +19,7 @@ class EmailSpec(Part):
     server: str | None = None
 
 
-class FolderSpec(Part):
+class FolderSpec(Section):
     """Where files are put.
 
     Attributes:
@@ -54,7 +54,7 @@ class DraftsSpec(FolderSpec):
         return self
 
 
-class PrintSpec(Part):
+class PrintSpec(Section):
     """Where the PDFs of packages are printed.
 
     Attributes:
@@ -64,7 +64,7 @@ class PrintSpec(Part):
     printer: str | None = None
 
 
-class Way(Part):
+class Way(Section):
     """One way by which packages leave.
 
     Attributes:

@@ -14,7 +14,7 @@ from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
-from gonnet.jobs.parts import Name, Names, Part
+from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
 from gonnet.jobs.style import Style
 from gonnet.jobs.values import Days
@@ -23,7 +23,7 @@ from gonnet.wording.formats import House
 _T = TypeVar("_T")
 
 
-class FolderRoot(Part):
+class FolderRoot(Section):
     """A folder into which jobs put files, and out of which none of them gets.
 
     Attributes:
@@ -56,7 +56,7 @@ def _as_span(value: object) -> object:
     raise ValueError(f"'{value}' is not a time of the day; write one such as 22:00-06:00")
 
 
-class Limits(Part):
+class Limits(Section):
     """What no job can lift.
 
     Attributes:
@@ -74,7 +74,7 @@ class Limits(Part):
     quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span)] = None
 
 
-class Summary(Part):
+class Summary(Section):
     """The message that tells an administrator what came of a send.
 
     Attributes:
@@ -90,7 +90,7 @@ class Summary(Part):
     server: str | None = None
 
 
-class LedgerPlace(Part):
+class LedgerPlace(Section):
     """Where the record of runs and the rendered files are kept.
 
     Attributes:
@@ -101,7 +101,7 @@ class LedgerPlace(Part):
     keep: Days | None = None
 
 
-class WorkspaceFile(Part):
+class WorkspaceFile(Section):
     """The whole of `gonnet.yaml`.
 
     Attributes:

@@ -20,7 +20,7 @@ from gonnet.errors import RunError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.accounts import account_now
 from gonnet.ledger.changes import Changes
-from gonnet.ledger.failures import told
+from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import HandOvers
 from gonnet.ledger.home import Home
 from gonnet.ledger.keeping import KeptRun, files_of_runs, kept_runs, note_removal
@@ -92,7 +92,7 @@ class Ledger:
     def _making(self, run_id: int) -> Path:
         return self.place.with_name(f"making-{run_id}.lock")
 
-    @told
+    @explained
     def abort_dead(self) -> list[int]:
         """Call aborted every run that nobody is making any longer; returns their numbers."""
         run = schema.runs.c
@@ -104,7 +104,7 @@ class Ledger:
             self._making(number).unlink(missing_ok=True)
         return dead
 
-    @told
+    @explained
     def _begin(self, fields: Mapping[str, object], stack: ExitStack) -> int:
         with self._engine.begin() as work:
             values = {"state": RunState.PREPARING, "prepared": self.now(), "seconds": 0, "account": {}, "findings": []}
@@ -123,17 +123,17 @@ class Ledger:
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
 
-    @told
+    @explained
     def kept_runs(self) -> list[KeptRun]:
         """Every run as far as its files go, the oldest first."""
         return kept_runs(self._engine)
 
-    @told
+    @explained
     def files_of_runs(self) -> dict[str, set[int]]:
         """SHA-256 of every file that a run refers to → the runs."""
         return files_of_runs(self._engine)
 
-    @told
+    @explained
     def note_removal(self, runs: list[int], what: str) -> None:
         """Write down that the files of runs were removed."""
         note_removal(self._engine, runs, what, self.now())
@@ -145,7 +145,7 @@ class Ledger:
     def _note(self, work: Connection, run_id: int, what: str) -> None:
         work.execute(statements.NOTE, {"run_id": run_id, "package_id": None, "at": self.now(), "what": what})
 
-    @told
+    @explained
     def run(self, wanted: str) -> RunRecord:
         """The run `wanted`: its number, or `last`.
 
@@ -166,7 +166,7 @@ class Ledger:
             found = run_of(row, self._counts(work, row.id), self._handed(work, row.id))
             return replace(found, account=self._account(work, row)) if row.account else found
 
-    @told
+    @explained
     def all_runs(self) -> tuple[RunRecord, ...]:
         """Every run, the newest first."""
         with self._engine.connect() as work:
@@ -193,7 +193,7 @@ class Ledger:
         query = query.where(table.purpose != Purpose.TRIAL, table.state.in_(DONE.values())).group_by(table.state)
         return {HandOverState(state): int(count) for state, count in work.execute(query)}
 
-    @told
+    @explained
     def packages(
         self, run_id: int, only: Sequence[str] = (), states: Collection[State] = ()
     ) -> tuple[PackageRecord, ...]:
@@ -224,7 +224,7 @@ class Ledger:
             what = f"run {run_id} has no package for key '{min(unknown)}'"
             raise RunError(what, fix="`gonnet review` lists them")
 
-    @told
+    @explained
     def extent(self, run_id: int) -> tuple[int, int]:
         """How many documents a run has, and how many hand-overs."""
         mine = select(schema.packages.c.id).where(schema.packages.c.run_id == run_id)
@@ -235,13 +235,13 @@ class Ledger:
             )
         return documents, leaving
 
-    @told
+    @explained
     def past(self, job: str) -> dict[str, Sent]:
         """What every key was last sent in regular runs of `job`, under the key as `same` spells it."""
         with self._engine.connect() as work:
             return sent_before(work, job)
 
-    @told
+    @explained
     def taken_elsewhere(self, run: RunRecord) -> TakenElsewhere:
         """What left, or may have left, in other regular runs of the same job and cycle."""
         with self._engine.connect() as work:
@@ -254,7 +254,7 @@ class Ledger:
         query = query.where(run.job == job, run.purpose == Purpose.REGULAR, run.only == "[]")
         return query.where(part.purpose == Purpose.REGULAR, part.state.in_(DONE.values()))
 
-    @told
+    @explained
     def run_before(self, run: RunRecord) -> int | None:
         """The last whole regular run of the same job before this one of which something left; None where there is none.
 
@@ -263,7 +263,7 @@ class Ledger:
         with self._engine.connect() as work:
             return work.scalar(self._last_whole(run.job).where(schema.runs.c.id < run.id))
 
-    @told
+    @explained
     def last_sent(self, job: str) -> tuple[int, Mapping[str, Any]] | None:
         """Number and measures of the last whole regular run of a job of which something left, or None."""
         with self._engine.connect() as work:
@@ -273,7 +273,7 @@ class Ledger:
             account = work.execute(select(schema.runs.c.account).where(schema.runs.c.id == number)).scalar_one()
         return (number, account["measured"]) if "measured" in account else None
 
-    @told
+    @explained
     def history(self, run_id: int, package_id: int | None = None) -> tuple[tuple[str, str], ...]:
         """Time and text of what happened to a run as a whole, or to one of its packages, oldest first."""
         table = schema.events
@@ -285,7 +285,7 @@ class Ledger:
             )
             return tuple((str(at), str(what)) for at, what in rows)
 
-    @told
+    @explained
     def written_back(self, run_id: int) -> dict[int, str]:
         """Number of a package → what was last written back of it."""
         package, done = schema.packages.c, schema.write_backs.c
@@ -293,7 +293,7 @@ class Ledger:
         with self._engine.connect() as work:
             return {int(at): str(state) for at, state in work.execute(query.where(package.run_id == run_id))}
 
-    @told
+    @explained
     def note_written_back(self, states: Mapping[int, str]) -> None:
         """Write down what was written back of packages, by number."""
         table, at = schema.write_backs, self.now()
@@ -302,13 +302,13 @@ class Ledger:
             rows = [{"package_id": number, "state": state, "at": at} for number, state in states.items()]
             work.execute(insert(table), rows)
 
-    @told
+    @explained
     def remark(self, run_id: int, what: str) -> None:
         """Write down something that happened to a run as a whole."""
         with self._engine.begin() as work:
             self._note(work, run_id, what[:600])
 
-    @told
+    @explained
     def mark_reviewed(self, run_id: int) -> None:
         """Write down that a person has looked at the run."""
         with self._engine.begin() as work:

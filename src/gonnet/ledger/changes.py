@@ -9,8 +9,8 @@ from sqlalchemy import Connection, Engine, insert, update
 
 from gonnet.errors import RunError
 from gonnet.ledger import schema
-from gonnet.ledger.failures import told
-from gonnet.ledger.hand_overs import settle_package
+from gonnet.ledger.failures import explained
+from gonnet.ledger.hand_overs import conclude_package
 from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
 from gonnet.ledger.states import BY_HAND, HandOverState, Purpose, State, origins
 from gonnet.ledger.writing import add_leaving, document_row
@@ -28,7 +28,7 @@ class Changes:
     def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
 
-    @told
+    @explained
     def move(self, run_id: int, package: PackageRecord, to: State, reason: str, what: str) -> None:
         """Bring a package to another state, from one of those that `BY_HAND` allows.
 
@@ -48,8 +48,8 @@ class Changes:
                 )
             self._note(work, run_id, package.id, what)
 
-    @told
-    def decide(
+    @explained
+    def enter_verdict(
         self,
         run_id: int,
         package: PackageRecord,
@@ -74,11 +74,11 @@ class Changes:
                 values = {"state": state, "reply": why, "refused": "", "code": None, "at": self._now()}
                 if work.execute(update(table).where(is_so).values(**values)).rowcount != 1:
                     raise RunError(f"{part.target} is no longer {part.state}", fix="Look again with `gonnet show`")
-            found = settle_package(work, package.id)
+            found = conclude_package(work, package.id)
             self._note(work, run_id, package.id, what)
             return found
 
-    @told
+    @explained
     def rewrite(
         self,
         run_id: int,
@@ -119,7 +119,7 @@ class Changes:
             self._seal(work, package.id, seal=seal, reason=reason)
             self._note(work, run_id, package.id, what)
 
-    @told
+    @explained
     def replace(
         self,
         run_id: int,
@@ -153,11 +153,11 @@ class Changes:
             self._redocument(work, package.id, documents)
             add_leaving(work, run_id, package.id, messages, mailed)
             self._seal(work, package.id, seal=seal)
-            found = settle_package(work, package.id)
+            found = conclude_package(work, package.id)
             self._note(work, run_id, package.id, what)
             return found
 
-    @told
+    @explained
     def add(
         self,
         run_id: int,

@@ -15,7 +15,7 @@ R = TypeVar("R")
 _DAMAGED = ("not a database", "malformed", "a database of something else", "no such table", "no such column")
 
 
-def told(method: Callable[P, R]) -> Callable[P, R]:
+def explained(method: Callable[P, R]) -> Callable[P, R]:
     """Let a method's database failures appear as StorageError."""
 
     @functools.wraps(method)

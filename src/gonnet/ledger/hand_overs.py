@@ -15,7 +15,7 @@ from sqlalchemy import Connection, Engine, func, insert, or_, select, update
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema, statements
-from gonnet.ledger.failures import told
+from gonnet.ledger.failures import explained
 from gonnet.ledger.records import HandOverRecord
 from gonnet.ledger.states import TAKEN, HandOverState, Purpose, State, package_state
 from gonnet.ledger.together import Together
@@ -69,7 +69,7 @@ class AllowanceUsedError(Exception):
     """One more message would be more than may leave; its text says why."""
 
 
-class _Part(NamedTuple):
+class _HandOver(NamedTuple):
     """A hand-over as far as its package's state goes."""
 
     id: int
@@ -95,7 +95,7 @@ class HandOvers:
         """Give the connection back."""
         self._together.close()
 
-    @told
+    @explained
     def begin(self, run_id: int, package_id: int | None, part: HandOverRecord, day: str, limits: Allowance) -> bool:
         """Write the intent; False when it is no longer to be handed over.
 
@@ -123,7 +123,7 @@ class HandOvers:
 
         return self._together.run(write)
 
-    @told
+    @explained
     def answered(
         self, run_id: int, package_id: int | None, part: HandOverRecord, outcome: Outcome, *, alone: bool = False
     ) -> State | None:
@@ -154,14 +154,14 @@ class HandOvers:
             raise AssertionError(f"hand-over {part.id} cannot become {outcome.state}")
         state = None
         if package_id is not None and part.purpose is not Purpose.TRIAL:
-            mine = _Part(part.id, part.target, outcome.state, outcome.answer)
-            state = settle_package(work, package_id, mine if alone else None)
+            mine = _HandOver(part.id, part.target, outcome.state, outcome.answer)
+            state = conclude_package(work, package_id, mine if alone else None)
         trial = "trial to " if part.purpose is Purpose.TRIAL else "summary to " if package_id is None else ""
         more = f" as {outcome.put_at}" if outcome.put_at and outcome.put_at != part.target.place else ""
         self._note(work, run_id, package_id, f"{trial}{part.target}{more}: {outcome.text}", now)
         return state
 
-    @told
+    @explained
     def doubt_begun(self, run_id: int) -> int:
         """Call unsure what was cut off between intent and answer; returns how many hand-overs of packages that are.
 
@@ -184,7 +184,7 @@ class HandOvers:
 
         return self._together.run(write)
 
-    @told
+    @explained
     def add(self, run_id: int, package_id: int | None, message: int | None, part: HandOverRecord) -> HandOverRecord:
         """Write a hand-over that no package was prepared with, a trial or a summary; returns it with its number."""
         row = hand_over_row(run_id, package_id, message, part)
@@ -195,7 +195,7 @@ class HandOvers:
 
         return replace(part, id=self._together.run(write))
 
-    @told
+    @explained
     def put_there(self, target: Target) -> frozenset[str]:
         """SHA-256 of every file that was ever put at a place."""
         table = schema.hand_overs.c
@@ -204,19 +204,19 @@ class HandOvers:
         with self._engine.connect() as work:
             return frozenset(work.execute(query).scalars())
 
-    @told
+    @explained
     def left_on(self, day: str, addresses: Sequence[str] = ()) -> int:
         """How many messages left on a day, or may have; of these to some addresses where they are named."""
         with self._engine.connect() as work:
             return _left_on(work, day, addresses)
 
-    @told
+    @explained
     def left_of(self, run_id: int) -> int:
         """How many messages of a run left so far, or may have, trials too."""
         with self._engine.connect() as work:
             return _left_of(work, run_id)
 
-    @told
+    @explained
     def hold(self, run_id: int, package_id: int, reason: str) -> None:
         """Hold a package that was ready."""
 
@@ -234,7 +234,7 @@ class HandOvers:
         statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=at, said=what[:600])
 
 
-def settle_package(work: Connection, package_id: int, only: _Part | None = None) -> State:
+def conclude_package(work: Connection, package_id: int, only: _HandOver | None = None) -> State:
     """Give a package the state that its hand-overs give it.
 
     Args:
@@ -250,12 +250,12 @@ def settle_package(work: Connection, package_id: int, only: _Part | None = None)
     return state
 
 
-def _parts(work: Connection, package_id: int) -> list[_Part]:
+def _parts(work: Connection, package_id: int) -> list[_HandOver]:
     rows = statements.run(work, statements.PARTS_OF, package=package_id).fetchall()
     found = []
     for number, kind, name, place, state, refused, code, reply in rows:
         said = Outcome(state=HandOverState(state), refused=refused, code=code, reply=reply).answer
-        found.append(_Part(number, Target(TargetKind(kind), name, place), HandOverState(state), said))
+        found.append(_HandOver(number, Target(TargetKind(kind), name, place), HandOverState(state), said))
     return found
 
 

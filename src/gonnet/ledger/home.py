@@ -16,7 +16,7 @@ from pathlib import Path
 from sqlalchemy import Engine, select, update
 
 from gonnet.ledger import schema
-from gonnet.ledger.failures import told
+from gonnet.ledger.failures import explained
 
 
 class Home:
@@ -30,7 +30,7 @@ class Home:
     def __init__(self, engine: Engine, place: Path) -> None:
         self._engine, self.place = engine, place
 
-    @told
+    @explained
     def trouble(self) -> str | None:
         """Why this may not be the ledger that knows what was sent last; None where nothing speaks against it."""
         with self._engine.connect() as work:
@@ -48,7 +48,7 @@ class Home:
             return f"this workspace is a copy of that in {folder}: what was sent there since is not known"
         return None  # it was moved
 
-    @told
+    @explained
     def note_send(self) -> None:
         """A send begins, here: from now on this is the place where the ledger is at home."""
         with self._engine.begin() as work:
@@ -56,7 +56,7 @@ class Home:
             row = work.execute(select(schema.about)).one()
         _note(row.identity, row.sends)
 
-    @told
+    @explained
     def adopt(self) -> None:
         """Somebody says that this ledger is to count, although it may not know everything."""
         with self._engine.begin() as work:

@@ -97,7 +97,7 @@ class Store:
         if place.is_file() and place.stat().st_mtime <= since:
             place.unlink(missing_ok=True)
 
-    def settle(self) -> None:
+    def flush(self) -> None:
         """Wait until everything put so far is on the disk."""
         if hasattr(os, "sync"):
             os.sync()

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, Insert, update
 
 from gonnet.ledger import schema, statements
-from gonnet.ledger.failures import told
+from gonnet.ledger.failures import explained
 from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
 from gonnet.ledger.same import same
 from gonnet.ledger.states import RunState
@@ -24,7 +24,7 @@ class RunWriter:
         self.place = place
         self.id = run_id
 
-    @told
+    @explained
     def add(self, packages: Sequence[PackageRecord]) -> None:
         """Write some packages, in one transaction: a statement for each table, not for each package."""
         if not packages:
@@ -59,13 +59,13 @@ class RunWriter:
             "steps": [list(step) for step in package.steps],
         }
 
-    @told
+    @explained
     def note(self, what: str) -> None:
         """Write down that something happened in the run."""
         with self._engine.begin() as work:
             self._say(work, what)
 
-    @told
+    @explained
     def close(self, *, seconds: float, account: Mapping[str, object], findings: Sequence[tuple[str, str]]) -> None:
         """The run is complete: from here on it can be reviewed and sent."""
         with self._engine.begin() as work:

@@ -16,8 +16,8 @@ from gonnet.jobs.secrets import Secrets, is_reference
 from gonnet.jobs.targets import TargetKind
 from gonnet.jobs.values import CsvForm, Joint
 from gonnet.jobs.workspace import FolderRoot
+from gonnet.packages.attachments import AttachmentPlan, require_zip_lock
 from gonnet.packages.names import Names, safe_name
-from gonnet.packages.parcels import Parcel, require_zip_lock
 from gonnet.packages.places import PlacePlan, path_of
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 from gonnet.packages.protection import Lock, require
@@ -72,13 +72,13 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
         if addressed.bundle is None:
             slices = (SlicePlan(addressed.key, names),)
         documents: tuple[DocumentPlan, ...] = ()
-        parcel = None
+        attachments = None
         places: tuple[PlacePlan, ...] = ()
         if decision.drawn:
             maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
             try:
                 documents = tuple(maker.documents(slices))
-                parcel = maker.parcel(documents)
+                attachments = maker.attachments(documents)
                 places = tuple(maker.places(decision.effects.ways))
                 names = {**names, "links": maker.links(documents, places)}
             except DataError as error:  # one bad line fails alone
@@ -92,7 +92,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             names=names,
             slices=slices,
             locale=locale,
-            parcel=parcel,
+            attachments=attachments,
             places=places,
             enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
         )
@@ -150,7 +150,7 @@ class _Maker:
             for part in slices:
                 yield from self._of(part, self._known.evaluated[part.key], self._stem(part))
 
-    def parcel(self, documents: Sequence[DocumentPlan]) -> Parcel:
+    def attachments(self, documents: Sequence[DocumentPlan]) -> AttachmentPlan:
         """How the files travel; a zip is called as the package.
 
         Raises:
@@ -169,7 +169,9 @@ class _Maker:
         if password is not None:
             require_zip_lock(self._job.at("package", "zip", "password"))
             password = self._secret(password, ("package", "zip", "password"))
-        return Parcel(name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit)
+        return AttachmentPlan(
+            name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit
+        )
 
     def places(self, ways: Sequence[int]) -> Iterator[PlacePlan]:
         """Where the files are put."""

@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 from gonnet.jobs.models import Job
 from gonnet.jobs.values import CsvForm, Format, Joint
-from gonnet.packages.parcels import Parcel
+from gonnet.packages.attachments import AttachmentPlan
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import Lock
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated
-from gonnet.wording.templates import Wording
+from gonnet.wording.filling import Wording
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,7 +97,7 @@ class PackagePlan:
         enclosures: The fixed files that go with it.
         names: What its texts may merge.
         slices: The keys whose rows it has, in order.
-        parcel: How its files travel; None where they are not drawn.
+        attachments: How its files travel; None where they are not drawn.
         places: Where its files are put.
         locale: The language and territory of its documents.
         if_unchanged: What happens to it if its documents show what they last did; None where that makes no difference.
@@ -112,7 +112,7 @@ class PackagePlan:
     slices: tuple[SlicePlan, ...]
     locale: str
     enclosures: tuple[str, ...] = ()
-    parcel: Parcel | None = None
+    attachments: AttachmentPlan | None = None
     places: tuple[PlacePlan, ...] = ()
     if_unchanged: Decision | None = None
     last: tuple[str, ...] = ()

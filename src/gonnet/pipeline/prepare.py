@@ -58,7 +58,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
                 waiting = []
         run.add(waiting)
         account = books.account()
-        tools.store.settle()
+        tools.store.flush()
         findings += _after(job, tools, run)
         run.close(seconds=time.monotonic() - began, account=account, findings=findings)
     record = tools.ledger.run(str(run.id))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from gonnet import data
 from gonnet.data import Engine
-from gonnet.data.keys import key_text
+from gonnet.data.key_text import key_text
 from gonnet.data.profile import View
 from gonnet.errors import DataError, meant
 from gonnet.jobs import Job

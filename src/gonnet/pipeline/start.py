@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gonnet.data import ColumnType, Engine, look_at
-from gonnet.data.keys import key_text
+from gonnet.data.key_text import key_text
 from gonnet.errors import DataError, JobError, meant
 from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, drafted
 

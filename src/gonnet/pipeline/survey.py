@@ -12,7 +12,7 @@ from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.sending.places import named_places
 from gonnet.pipeline.surveying.deciding import Decided, decide
-from gonnet.pipeline.surveying.editions import Edition, settled, untold
+from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
 from gonnet.pipeline.surveying.matching import Matched, match
 from gonnet.pipeline.surveying.reading import Read, about_keys, read
 from gonnet.pipeline.surveying.request import Request
@@ -90,7 +90,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
     plans = tuple(_plans(found, matched, decided, tools, request))
-    versions, used = settled(matched.editions, found.engine, found.values.bound(), tools.workspace.folder)
+    versions, used = with_reports(matched.editions, found.engine, found.values.bound(), tools.workspace.folder)
     return Survey(
         engine=found.engine,
         values=found.values,

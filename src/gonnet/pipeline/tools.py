@@ -59,7 +59,7 @@ class Tools:
         Raises:
             JobError: a file that it names cannot be used.
         """
-        from gonnet.reports.looks import look_of  # drawing is not loaded by commands that only look things up
+        from gonnet.reports.plans.looks import look_of  # drawing is not loaded by commands that only look things up
 
         return look_of(job, self.workspace)
 

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.data import Engine
-from gonnet.data.keys import key_text
+from gonnet.data.key_text import key_text
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.contacts import as_one

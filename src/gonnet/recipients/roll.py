@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet.data import Engine, quoted
-from gonnet.data.keys import BETWEEN, key_text
+from gonnet.data.key_text import BETWEEN, key_text
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
 from gonnet.recipients.corrections import Corrections

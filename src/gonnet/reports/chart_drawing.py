@@ -9,8 +9,8 @@ from typing import Protocol
 
 from reportlab.lib.colors import Color, HexColor
 
-from gonnet.reports.charting import LIGHTER, LaidChart, LaidSeries
 from gonnet.reports.fonts import REGULAR, Family
+from gonnet.reports.layout.charts import LIGHTER, ChartLayout, SeriesLayout
 from gonnet.reports.pen import HAIR, INK, QUIET
 
 _SIZE = 7.0
@@ -41,7 +41,9 @@ class AnyPen(Protocol):
 class ChartDrawing:
     """One chart, `width` points wide and at most `ceiling` points high."""
 
-    def __init__(self, chart: LaidChart, family: Family, accent: str, width: float, ceiling: float = math.inf) -> None:
+    def __init__(
+        self, chart: ChartLayout, family: Family, accent: str, width: float, ceiling: float = math.inf
+    ) -> None:
         self._chart, self._family, self._accent = chart, family, HexColor(accent)
         self._has_legend = chart.kind != "shares" and len(chart.series) + len(chart.lines) > 1
         self.width = width
@@ -119,7 +121,7 @@ class ChartDrawing:
         if self._has_legend:
             self._legend(own, run)
 
-    def _first_line(self, own: Sequence[LaidSeries]) -> int:
+    def _first_line(self, own: Sequence[SeriesLayout]) -> int:
         """The number of the first dash that is free."""
         return len(own) if self._chart.kind == "lines" else 1
 
@@ -135,7 +137,7 @@ class ChartDrawing:
             self._pen.text(left, 2, text, REGULAR, _SIZE, QUIET)
 
     def _bars(
-        self, own: Sequence[LaidSeries], centres: Sequence[float], slot: float, level: Callable[[Decimal], float]
+        self, own: Sequence[SeriesLayout], centres: Sequence[float], slot: float, level: Callable[[Decimal], float]
     ) -> None:
         zero, each = level(Decimal(0)), slot * 0.72 / len(own)
         for number, series in enumerate(own):
@@ -149,7 +151,7 @@ class ChartDrawing:
                     self._pen.text(centre - width / 2, max(zero, end) + 2, text, REGULAR, 6, QUIET)
 
     def _stacks(
-        self, own: Sequence[LaidSeries], centres: Sequence[float], slot: float, level: Callable[[Decimal], float]
+        self, own: Sequence[SeriesLayout], centres: Sequence[float], slot: float, level: Callable[[Decimal], float]
     ) -> None:
         for at, centre in enumerate(centres):
             above = below = Decimal(0)
@@ -162,7 +164,7 @@ class ChartDrawing:
 
     def _line(
         self,
-        series: LaidSeries,
+        series: SeriesLayout,
         number: int,
         centres: Sequence[float],
         level: Callable[[Decimal], float],
@@ -178,7 +180,7 @@ class ChartDrawing:
                 self._pen.path(points, 1.2, colour, _DASHES[number % len(_DASHES)])
                 points = []
 
-    def _legend(self, own: Sequence[LaidSeries], run: Sequence[LaidSeries]) -> None:
+    def _legend(self, own: Sequence[SeriesLayout], run: Sequence[SeriesLayout]) -> None:
         x, y, chart = 0.0, self.height - 8, self._chart
         marks: list[tuple[str, int, bool]] = [(part.label, at, chart.kind == "lines") for at, part in enumerate(own)]
         others = [*(part.label for part in run), *(f"{label}: {text}" for label, _, text in chart.lines)]

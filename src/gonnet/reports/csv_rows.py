@@ -10,7 +10,7 @@ from decimal import Decimal
 
 from gonnet.errors import DataError
 from gonnet.jobs.values import CsvForm
-from gonnet.reports.laid import Layout
+from gonnet.reports.layout.models import Layout
 
 _FORMULA = re.compile(r"^[=+\-@\t\r]")
 

@@ -6,17 +6,17 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from gonnet.jobs.values import CsvForm, Format, Joint
-from gonnet.reports.charting import LaidChart
 from gonnet.reports.csv_rows import draw_csv
 from gonnet.reports.fonts import family
-from gonnet.reports.forms import fill_form
 from gonnet.reports.html import draw_html
 from gonnet.reports.inline import Inline, inlined
-from gonnet.reports.laid import Layout
-from gonnet.reports.pdf import draw_pdf
+from gonnet.reports.layout.charts import ChartLayout
+from gonnet.reports.layout.models import Layout
+from gonnet.reports.pdf.document import draw_pdf
 from gonnet.reports.pen import MARK
-from gonnet.reports.planned import Look
-from gonnet.reports.xlsx import XlsxCache, draw_xlsx
+from gonnet.reports.plans.models import Look
+from gonnet.reports.workbook.document import XlsxCache, draw_xlsx
+from gonnet.reports.workbook.forms import fill_form
 
 _ALWAYS = "".join(map(chr, range(32, 127)))
 
@@ -104,7 +104,7 @@ class Painter:
         Raises:
             UnprintableError: a chart would lose a character.
         """
-        drawn = [text for block in layout.blocks if isinstance(block, LaidChart) for text in block.texts()]
+        drawn = [text for block in layout.blocks if isinstance(block, ChartLayout) for text in block.texts()]
         for sign in self._family.unprintable(drawn):
             raise UnprintableError(f"in a chart of the message, {self._family.trouble(sign)}")
         alphabet = self._family.reduced(self._signs | frozenset("".join(drawn)))

@@ -10,12 +10,12 @@ from reportlab.lib.colors import Color
 
 from gonnet.jobs.values import Accent
 from gonnet.reports.chart_drawing import ChartDrawing
-from gonnet.reports.charting import LaidChart
-from gonnet.reports.columns import PlannedColumn
 from gonnet.reports.fonts import Family
-from gonnet.reports.laid import LaidBlock, LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
+from gonnet.reports.layout.charts import ChartLayout
+from gonnet.reports.layout.models import BlockLayout, FactsLayout, HeadingLayout, Layout, Line, TableLayout, TextLayout
 from gonnet.reports.pen import MARK, tint_of
-from gonnet.reports.planned import Look, Picture, Space
+from gonnet.reports.plans.columns import ColumnPlan
+from gonnet.reports.plans.models import Look, Picture, Space
 from gonnet.wording.languages import direction
 from gonnet.wording.marked import Paragraph
 
@@ -60,7 +60,7 @@ def draw_html(layout: Layout, look: Look, family: Family) -> bytes:
 
 
 def blocks(
-    layout: Layout, look: Look, family: Family, instead: Callable[[LaidBlock], str | None] = lambda _block: None
+    layout: Layout, look: Look, family: Family, instead: Callable[[BlockLayout], str | None] = lambda _block: None
 ) -> Iterator[str]:
     """The blocks of a layout as elements; `instead` gives what stands in the place of some of them."""
     for block in layout.blocks:
@@ -71,15 +71,15 @@ def blocks(
             yield other
 
 
-def _block(block: LaidBlock, look: Look, family: Family) -> Iterator[str]:
+def _block(block: BlockLayout, look: Look, family: Family) -> Iterator[str]:
     match block:
-        case LaidHeading():
+        case HeadingLayout():
             yield f"<h2>{escape(block.text)}</h2>"
-        case LaidFacts():
+        case FactsLayout():
             yield f'<dl style="grid-template-columns:repeat({block.columns},auto)">'
             yield from (f"<div><dt>{escape(k)}</dt><dd>{_lines(v)}</dd></div>" for k, v in block.facts)
             yield "</dl>"
-        case LaidText():
+        case TextLayout():
             yield from paragraphs(block.paragraphs)
         case Picture():
             kind = "png" if block.data.startswith(b"\x89PNG") else "jpeg"
@@ -90,9 +90,9 @@ def _block(block: LaidBlock, look: Look, family: Family) -> Iterator[str]:
         case Space():
             page = ' class="new-page"' if block.height is None else f' style="height:{block.height:.0f}pt"'
             yield f"<div{page}></div>"
-        case LaidTable():
+        case TableLayout():
             yield from table(block)
-        case LaidChart():
+        case ChartLayout():
             yield from _chart(block, look, family)
 
 
@@ -119,7 +119,7 @@ def _lines(text: str) -> str:
     return escape(text).replace("\n", "<br>")
 
 
-def table(found: LaidTable) -> Iterator[str]:
+def table(found: TableLayout) -> Iterator[str]:
     """A table with headings that are marked as such; what stands out has a mark where it has one in print."""
     yield '<div class="scroll" tabindex="0"><table>'
     if found.title:
@@ -140,7 +140,7 @@ def table(found: LaidTable) -> Iterator[str]:
     yield "</table></div>"
 
 
-def _rows(found: LaidTable, begin: int, end: int) -> Iterator[str]:
+def _rows(found: TableLayout, begin: int, end: int) -> Iterator[str]:
     for number in range(begin, end):
         looks = found.emphasis.get(number, {})
         cells = (
@@ -150,7 +150,7 @@ def _rows(found: LaidTable, begin: int, end: int) -> Iterator[str]:
         yield f"<tr>{''.join(cells)}</tr>"
 
 
-def _cell(column: PlannedColumn, text: str, look: frozenset[Accent]) -> str:
+def _cell(column: ColumnPlan, text: str, look: frozenset[Accent]) -> str:
     marked = MARK + text if "mark" in look else text
     classes: list[str] = [column.align] if column.align != "left" else []
     classes += [name for name in ("bold", "tint") if name in look]
@@ -158,7 +158,7 @@ def _cell(column: PlannedColumn, text: str, look: frozenset[Accent]) -> str:
     return f"<td{attribute}>{escape(marked)}</td>"
 
 
-def _line(line: Line, columns: Sequence[PlannedColumn]) -> str:
+def _line(line: Line, columns: Sequence[ColumnPlan]) -> str:
     if not line.is_total:
         return f'<tr><th scope="rowgroup" colspan="{len(columns)}">{escape(line.texts[0])}</th></tr>'
     first, *rest = zip(columns, line.texts, strict=True)
@@ -166,11 +166,11 @@ def _line(line: Line, columns: Sequence[PlannedColumn]) -> str:
     return f'<tr class="total"><th scope="row"{_side(first[0])}>{escape(first[1])}</th>{cells}</tr>'
 
 
-def _side(column: PlannedColumn) -> str:
+def _side(column: ColumnPlan) -> str:
     return "" if column.align == "left" else f' class="{column.align}"'
 
 
-def _chart(chart: LaidChart, look: Look, family: Family) -> Iterator[str]:
+def _chart(chart: ChartLayout, look: Look, family: Family) -> Iterator[str]:
     yield "<figure>"
     if chart.title:
         yield f"<figcaption>{escape(chart.title)}</figcaption>"

@@ -9,14 +9,14 @@ from html import escape
 
 import pypdfium2
 
-from gonnet.reports.charting import LaidChart
 from gonnet.reports.fonts import Alphabet, Family
 from gonnet.reports.html import blocks
-from gonnet.reports.laid import LaidBlock, Layout
-from gonnet.reports.pdf_chart import ChartFlow
+from gonnet.reports.layout.charts import ChartLayout
+from gonnet.reports.layout.models import BlockLayout, Layout
+from gonnet.reports.pdf.charts import ChartFlow
 from gonnet.reports.pen import tint_of
 from gonnet.reports.plain import plain_text
-from gonnet.reports.planned import Look, Picture
+from gonnet.reports.plans.models import Look, Picture
 
 _WIDTH = 420.0  # points: a chart that a telephone shows whole
 _SCALE = 2.0  # pixels to the point
@@ -57,8 +57,8 @@ def inlined(layout: Layout, look: Look, family: Family, alphabet: Alphabet, name
     """The blocks of a layout; `name` begins the names of its pictures."""
     pictures: dict[str, bytes] = {}
 
-    def pictured(block: LaidBlock) -> str | None:
-        if not isinstance(block, Picture | LaidChart) or (isinstance(block, LaidChart) and not block.places):
+    def pictured(block: BlockLayout) -> str | None:
+        if not isinstance(block, Picture | ChartLayout) or (isinstance(block, ChartLayout) and not block.places):
             return None
         called = f"{name}-{len(pictures) + 1}"
         if isinstance(block, Picture):
@@ -74,7 +74,7 @@ def inlined(layout: Layout, look: Look, family: Family, alphabet: Alphabet, name
     return Inline(html=f'<div class="report">{html}</div>', text=plain_text(layout), pictures=pictures, style=style)
 
 
-def _chart(chart: LaidChart, look: Look, family: Family, alphabet: Alphabet) -> bytes:
+def _chart(chart: ChartLayout, look: Look, family: Family, alphabet: Alphabet) -> bytes:
     flow = ChartFlow(chart, family, alphabet, look.accent, _WIDTH, float("inf"))
     target = io.BytesIO()
     canvas = alphabet.canvas(target, pagesize=(flow.width, flow.height), invariant=1)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from gonnet.reports.charting import LaidChart
-from gonnet.reports.columns import PlannedColumn
-from gonnet.reports.laid import LaidBlock, LaidFacts, LaidHeading, LaidTable, LaidText, Layout, Line
+from gonnet.reports.layout.charts import ChartLayout
+from gonnet.reports.layout.models import BlockLayout, FactsLayout, HeadingLayout, Layout, Line, TableLayout, TextLayout
 from gonnet.reports.pen import MARK
-from gonnet.reports.planned import Picture, Space
+from gonnet.reports.plans.columns import ColumnPlan
+from gonnet.reports.plans.models import Picture, Space
 
 _GAP = "  "
 
@@ -19,27 +19,27 @@ def plain_text(layout: Layout) -> str:
     return "\n\n".join(block for block in blocks if block)
 
 
-def _block(block: LaidBlock) -> Iterator[str]:
+def _block(block: BlockLayout) -> Iterator[str]:
     match block:
-        case LaidHeading():
+        case HeadingLayout():
             yield block.text
             yield "-" * len(block.text)
-        case LaidFacts():
+        case FactsLayout():
             wide = max((len(label) for label, _ in block.facts), default=0)
             yield from (f"{label.ljust(wide)}{_GAP}{_one_line(value)}" for label, value in block.facts)
-        case LaidText():
+        case TextLayout():
             for part in block.paragraphs:
                 links = "".join(f" ({span.link})" for span in part.spans if span.link not in ("", span.text))
                 yield f"{'  ' * (part.depth - 1)}{f'{part.mark} ' if part.mark else ''}{part.text}{links}"
-        case Picture() | LaidChart() if block.alt:
+        case Picture() | ChartLayout() if block.alt:
             yield f"[{block.alt}]"
-        case LaidTable():
+        case TableLayout():
             yield from _table(block)
-        case Picture() | LaidChart() | Space():
+        case Picture() | ChartLayout() | Space():
             return
 
 
-def _table(table: LaidTable) -> Iterator[str]:
+def _table(table: TableLayout) -> Iterator[str]:
     if table.title:
         yield table.title
     if not table.height:
@@ -70,12 +70,12 @@ def _table(table: LaidTable) -> Iterator[str]:
         yield from (_of_line(line, table.columns, widths) for line in table.totals)
 
 
-def _of_line(line: Line, columns: Sequence[PlannedColumn], widths: Sequence[int]) -> str:
+def _of_line(line: Line, columns: Sequence[ColumnPlan], widths: Sequence[int]) -> str:
     texts = [_one_line(text) for text in line.texts]
     return _row(texts, columns, widths) if line.is_total else texts[0]
 
 
-def _row(texts: Sequence[str], columns: Sequence[PlannedColumn], widths: Sequence[int]) -> str:
+def _row(texts: Sequence[str], columns: Sequence[ColumnPlan], widths: Sequence[int]) -> str:
     cells = zip(texts, columns, widths, strict=True)
     return _GAP.join(
         text.ljust(width) if column.align == "left" else text.rjust(width) for text, column, width in cells

@@ -10,7 +10,7 @@ from babel import Locale
 from gonnet.data import Engine
 from gonnet.jobs.models import Job
 from gonnet.recipients import Recipient
-from gonnet.reports.planned import Look
+from gonnet.reports.plans.models import Look
 from gonnet.wording.formats import House
 
 _OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"

@@ -108,16 +108,16 @@ def aggregates(figures: Mapping[str, str], *, with_rows: bool) -> str:
     return ", ".join([*found, *(f"({sql}\n) as {quoted(name)}" for name, sql in figures.items())])
 
 
-def parcels_of(view: str) -> str:
+def rows_by_package(view: str) -> str:
     """The view of rows by whom they go to."""
-    return view.replace("gonnet_rows", "gonnet_parcels")
+    return view.replace("gonnet_rows", "gonnet_package_rows")
 
 
-def put_parcels(engine: Engine, views: Sequence[str], bundles: Mapping[str, Sequence[str]]) -> None:
+def put_rows_by_package(engine: Engine, views: Sequence[str], bundles: Mapping[str, Sequence[str]]) -> None:
     """Make the views of all rows by whom they go to: those of each key, and again for each bundle that it is in."""
     if not bundles:
         for view in views:
-            engine.query(f"create or replace view {parcels_of(view)} as select * from {view}")
+            engine.query(f"create or replace view {rows_by_package(view)} as select * from {view}")
         return
     pairs = [(bundle, key) for bundle, keys in bundles.items() for key in keys]
     engine.query(
@@ -127,7 +127,7 @@ def put_parcels(engine: Engine, views: Sequence[str], bundles: Mapping[str, Sequ
     )
     for view in views:
         engine.query(
-            f"""create or replace view {parcels_of(view)} as select * from {view}
+            f"""create or replace view {rows_by_package(view)} as select * from {view}
             union all select bundle as gonnet_key, r.* exclude (gonnet_key) from {view} as r
             join gonnet_shares using (gonnet_key)"""
         )

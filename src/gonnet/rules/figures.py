@@ -25,9 +25,9 @@ from gonnet.rules.context import (
     Context,
     Figures,
     aggregates,
-    parcels_of,
     put,
-    put_parcels,
+    put_rows_by_package,
+    rows_by_package,
 )
 
 _OTHERWISE = "null"  # what is for all the others is known when these are
@@ -107,7 +107,7 @@ def evaluate(
         JobError: a figure or a condition does not run; names its place.
     """
     figures = _by_view(job)
-    put_parcels(engine, list(figures), bundles)
+    put_rows_by_package(engine, list(figures), bundles)
     _put_figures(engine, job, figures, [*keys, *bundles], values)
     conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
     put(engine, context, figures, values, " ".join(condition.sql for condition in conditions))
@@ -176,7 +176,7 @@ def _make_figures(
     selected = aggregates(figures[view], with_rows=table == FIGURES)
     engine.query(
         f"""create or replace table {table} as select gonnet_key, {selected}
-        from {parcels_of(view)} where gonnet_key is not null group by gonnet_key""",
+        from {rows_by_package(view)} where gonnet_key is not null group by gonnet_key""",
         values,
     )
     nothing = f"select {selected} from {view} where false"

@@ -27,7 +27,7 @@ from gonnet.reports.signs import signs
 from gonnet.rules import Outcome
 from gonnet.scratch import scratch
 from gonnet.split import bring_together
-from gonnet.split.keys import rows_of
+from gonnet.split.slices import rows_of
 
 _BATCH = 100  # packages that a worker makes at a time
 
@@ -114,7 +114,7 @@ def _order(
         locale=plan.locale,
         documents=plan.documents,
         enclosures=plan.enclosures,
-        parcel=plan.parcel,
+        attachments=plan.attachments,
         places=plan.places,
         sender=way,
         slices=tuple(Slice(part.key, rows[part.key], part.names, part.label) for part in plan.slices),

@@ -10,8 +10,8 @@ from gonnet.ledger import Store
 from gonnet.pipeline.making.message_texts import MessageText, Sender
 from gonnet.pipeline.surveying.enclosures import Enclosed
 from gonnet.reports import Look, Painter, ReportPlan
-from gonnet.reports.layout import LayoutMaker
-from gonnet.wording.templates import Wording
+from gonnet.reports.layout.making import LayoutMaker
+from gonnet.wording.filling import Wording
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -12,12 +12,12 @@ from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
-from gonnet.packages.parcels import shared_out, travelling, zipped
+from gonnet.packages.attachments import shared_out, travelling, zipped
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.orders import Order
 from gonnet.recipients import Recipient
 from gonnet.reports.inline import Inline
-from gonnet.reports.laid import Merged
+from gonnet.reports.layout.models import Merged
 
 _MARKS = re.compile(r"[\\\[\]*_`<>]")
 
@@ -74,19 +74,19 @@ class MessageWriter:
 
         A zip becomes one of the package's files.
         """
-        parcel = order.parcel
-        if parcel is None or not attached:
+        attachments = order.attachments
+        if attachments is None or not attached:
             return attached
-        limit = parcel.limit
+        limit = attachments.limit
         is_over = limit is not None and body + sum(travelling(part.bytes) for part in attached) > limit.size
         if is_over and limit is not None and limit.over == "link" and order.names["links"]:
             return []
-        if not parcel.zipped and not (is_over and limit is not None and limit.over == "zip"):
+        if not attachments.zipped and not (is_over and limit is not None and limit.over == "zip"):
             return attached
         store = self._kit.store
-        data = zipped([(part.name, store.get(part.sha256)) for part in attached], parcel.password)
+        data = zipped([(part.name, store.get(part.sha256)) for part in attached], attachments.password)
         packed = DocumentRecord(
-            name=parcel.name,
+            name=attachments.name,
             report="",
             format="zip",
             sha256=store.put(data),
@@ -157,7 +157,7 @@ class MessageWriter:
             TooLargeError: it is larger than it may be.
         """
         server = self._kit.senders[order.sender].server if order.sender is not None else ""
-        limit = order.parcel.limit if order.parcel is not None else None
+        limit = order.attachments.limit if order.attachments is not None else None
         if (
             not attached
             and limit is not None

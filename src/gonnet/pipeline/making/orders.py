@@ -9,11 +9,11 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from gonnet.packages import DocumentPlan, PartPlan
-from gonnet.packages.parcels import Parcel
+from gonnet.packages.attachments import AttachmentPlan
 from gonnet.packages.places import PlacePlan
 from gonnet.recipients import Recipient
-from gonnet.reports.laid import Layout
-from gonnet.reports.layout import LayoutMaker
+from gonnet.reports.layout.making import LayoutMaker
+from gonnet.reports.layout.models import Layout
 
 Rows = tuple[tuple[object, ...], ...]
 
@@ -35,7 +35,7 @@ class Order:
     locale: str
     documents: tuple[DocumentPlan, ...]
     enclosures: tuple[str, ...]
-    parcel: Parcel | None
+    attachments: AttachmentPlan | None
     places: tuple[PlacePlan, ...]
     sender: int | None
     slices: tuple[Slice, ...]

@@ -9,7 +9,7 @@ from decimal import Decimal
 from gonnet.jobs.values import Format
 from gonnet.packages import DocumentPlan
 from gonnet.reports.csv_rows import csv_text
-from gonnet.reports.laid import LaidForm, Layout, Merged
+from gonnet.reports.layout.models import FormLayout, Layout, Merged
 
 _DAY_ZERO = dt.date(1899, 12, 30)  # day numbers of a workbook count from here
 
@@ -35,7 +35,7 @@ def own_numbers(layout: Layout, plan: DocumentPlan, pages: int | None, *, is_fir
         yield shown, (shown,)
 
 
-def _in_a_form(layout: Layout, form: LaidForm) -> Iterator[Merged]:
+def _in_a_form(layout: Layout, form: FormLayout) -> Iterator[Merged]:
     yield layout.title_merged
     for (_, value), (text, numbers) in zip(form.cells, form.merged, strict=True):
         shown = _in_a_workbook(value)

@@ -21,7 +21,7 @@ from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
 from gonnet.packages import DocumentPlan
-from gonnet.packages.parcels import TooLargeError
+from gonnet.packages.attachments import TooLargeError
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
@@ -30,7 +30,7 @@ from gonnet.pipeline.making.orders import Layouts, Order
 from gonnet.pipeline.making.own_numbers import own_numbers
 from gonnet.pipeline.seal import seal_of
 from gonnet.reports import Drawn, UnprintableError
-from gonnet.reports.laid import Layout
+from gonnet.reports.layout.models import Layout
 from gonnet.rules.decisions import Cause
 
 
@@ -128,7 +128,7 @@ class _Worker:
         except TooLargeError as error:
             held = Cause.SIZE, str(error)
         if hits:
-            held = Cause.LEAK, checks.told(hits)
+            held = Cause.LEAK, checks.described(hits)
         return Made(
             key=order.key,
             documents=tuple(documents),

@@ -254,4 +254,4 @@ def _owners(package: PackageRecord) -> tuple[str, ...]:
 
 def _require_own(hits: Sequence[checks.Hit]) -> None:
     if hits:
-        raise RunError(f"this names somebody else: {checks.told(hits)}", fix="Nothing was changed; take it out")
+        raise RunError(f"this names somebody else: {checks.described(hits)}", fix="Nothing was changed; take it out")

@@ -123,7 +123,7 @@ def settle(
         what = f"settled as {verdict.value} by {who}" + (f": {why}" if why else "")
         settled = []
         for package, parts in zip(packages, decided, strict=True):
-            settled.append((package, tools.ledger.changes.decide(run.id, package, parts, what)))
+            settled.append((package, tools.ledger.changes.enter_verdict(run.id, package, parts, what)))
             tools.log.say("settled by hand", run=run.id, package=package.id, to=verdict.value)
         return settled
 

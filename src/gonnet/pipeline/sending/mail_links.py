@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from gonnet.delivery import Reply, SmtpLink, Verdict
+from gonnet.delivery import Meaning, Reply, SmtpLink
 from gonnet.ledger.hand_overs import Outcome
 from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.sending.pacing import Pace
 from gonnet.pipeline.tools import Tools
 
 _STATES = {
-    Verdict.ACCEPTED: HandOverState.SENT,
-    Verdict.LATER: HandOverState.DEFERRED,
-    Verdict.REFUSED: HandOverState.REFUSED,
-    Verdict.IN_DOUBT: HandOverState.UNSURE,
+    Meaning.ACCEPTED: HandOverState.SENT,
+    Meaning.LATER: HandOverState.DEFERRED,
+    Meaning.REFUSED: HandOverState.REFUSED,
+    Meaning.IN_DOUBT: HandOverState.UNSURE,
 }
 
 
@@ -42,4 +42,4 @@ def link_for(name: str, tools: Tools) -> SmtpLink:
 
 def outcome_of(reply: Reply) -> Outcome:
     """What came of a hand-over."""
-    return Outcome(state=_STATES[reply.verdict], refused=reply.refused, code=reply.code, reply=reply.text)
+    return Outcome(state=_STATES[reply.meaning], refused=reply.refused, code=reply.code, reply=reply.text)

@@ -15,8 +15,8 @@ from gonnet.packages import Reading
 from gonnet.pipeline.surveying.enclosures import Enclosed, enclosed
 from gonnet.recipients import Recipient
 from gonnet.reports import Look, ReportPlan
+from gonnet.wording.filling import Wording
 from gonnet.wording.languages import called, same_language
-from gonnet.wording.templates import Wording
 from gonnet.wording.words import has_words
 
 _FIELD = re.compile(r"\{\{.*?\}\}|\{%.*?%\}", re.DOTALL)
@@ -72,7 +72,7 @@ def editions(
     return found
 
 
-def settled(
+def with_reports(
     found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object], folder: Path
 ) -> tuple[dict[str, Edition], dict[str, tuple[str, ...]]]:
     """The editions with their reports and enclosures; and view → the SQL of each value of a row that reports use.
@@ -81,12 +81,12 @@ def settled(
         JobError: an expression does not run, a format does not fit its column's type, or a file cannot be enclosed.
     """
     versions = {locale: (edition.job, edition.look) for locale, edition in found.items()}
-    plans, used = reports.settle(engine, versions, bound, folder)
-    settled_editions = {
+    plans, used = reports.plan_reports(engine, versions, bound, folder)
+    with_plans = {
         locale: replace(edition, reports=plans[locale], enclosures=_enclosures(edition.job, folder))
         for locale, edition in found.items()
     }
-    return settled_editions, used
+    return with_plans, used
 
 
 def _enclosures(job: Job, folder: Path) -> dict[str, Enclosed]:

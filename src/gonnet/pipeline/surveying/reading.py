@@ -15,7 +15,7 @@ from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import roll
 from gonnet.reports import Look
-from gonnet.wording.templates import Wording
+from gonnet.wording.filling import Wording
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

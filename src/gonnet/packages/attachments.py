@@ -1,0 +1,108 @@
+"""How the files of a package travel: each attached, all in one zip, or over several messages."""
+
+from __future__ import annotations
+
+import importlib.util
+import io
+import zipfile
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from gonnet.errors import JobError
+from gonnet.jobs.contents import Limit
+
+_MADE = (2000, 1, 1, 0, 0, 0)  # the same input gives the same bytes
+_HEAD = 400  # bytes of the header lines of an attachment, at most
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AttachmentPlan:
+    """How the files of one package are to travel.
+
+    Attributes:
+        name: What a zip of them is called.
+        zipped: Whether they go as a zip in any case.
+        password: What opens the zip; empty where nothing has to.
+        limit: How large a message may be, or None.
+    """
+
+    name: str
+    zipped: bool = False
+    password: str = field(default="", repr=False)
+    limit: Limit | None = None
+
+
+class TooLargeError(Exception):
+    """A message would be larger than it may be; its text says how large."""
+
+
+def require_zip_lock(where: str) -> None:
+    """Refuse where the library that encrypts zips is not installed.
+
+    Raises:
+        JobError: names the line that installs it.
+    """
+    if importlib.util.find_spec("pyzipper") is None:
+        fix = "Install it: pip install 'gonnet[protect]'"
+        raise JobError("what protects zips by a password is not installed", where=where, fix=fix)
+
+
+def zipped(files: Sequence[tuple[str, bytes]], password: str = "") -> bytes:
+    """The files as one zip; without a password the same files give the same bytes.
+
+    Encryption is AES-256 by the WinZip specification AE-2, which leaves names readable.
+
+    Args:
+        files: Name and bytes of each.
+        password: What opens it; empty for none.
+    """
+    target = io.BytesIO()
+    if not password:
+        with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as book:
+            for name, data in files:
+                book.writestr(zipfile.ZipInfo(name, _MADE), data, zipfile.ZIP_DEFLATED)
+        return target.getvalue()
+    import pyzipper
+
+    with pyzipper.AESZipFile(target, "w", compression=pyzipper.ZIP_DEFLATED, encryption=pyzipper.WZ_AES) as locked:
+        locked.setpassword(password.encode("utf-8"))
+        for name, data in files:
+            info = pyzipper.zipfile_aes.AESZipInfo(name, _MADE)
+            info.compress_type = pyzipper.ZIP_DEFLATED
+            locked.writestr(info, data)
+    return target.getvalue()
+
+
+def travelling(count: int) -> int:
+    """Bytes of so many bytes as an attachment: base64 in lines of 76 (RFC 2045, 6.8), and its header lines."""
+    return -(-count // 57) * 78 + _HEAD
+
+
+def shared_out(sizes: Sequence[int], body: int, limit: Limit | None) -> list[list[int]]:
+    """Which files go in which message, in order; one message for all unless they may be split.
+
+    Args:
+        sizes: Bytes of each file.
+        body: Bytes of the message without them.
+        limit: How large it may be, or None.
+
+    Raises:
+        TooLargeError: a message is too large all the same.
+    """
+    everything = list(range(len(sizes)))
+    parts = [everything]
+    if limit is not None and limit.over == "split" and _whole(sizes, everything, body) > limit.size:
+        parts = [[]]
+        for number in everything:
+            if parts[-1] and _whole(sizes, [*parts[-1], number], body) > limit.size:
+                parts.append([])
+            parts[-1].append(number)
+    for part in parts:
+        size = _whole(sizes, part, body)
+        if limit is not None and size > limit.size:
+            raise TooLargeError(f"the message has {size / 1000:,.0f} kB, more than {limit.size / 1000:,.0f} kB")
+    return parts
+
+
+def _whole(sizes: Sequence[int], chosen: Sequence[int], body: int) -> int:
+    return body + sum(travelling(sizes[number]) for number in chosen)

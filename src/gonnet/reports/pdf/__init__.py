@@ -1,0 +1,1 @@
+"""Drawing layouts as PDF."""

@@ -1,0 +1,307 @@
+"""Tables on pages: the part of drawing that is done hundreds of thousands of times in a run.
+
+Each distinct text of a column becomes operators once. They are position-neutral: they move from the beginning of the
+row to the cell, show the text and move back. A row is its cells' operators joined, and a page is a slice of the rows,
+whose heights are known beforehand. What is kept belongs to the faces of a run, so that it serves every document of it.
+
+The cells of a row that have one line stand in one array (`TJ`, ISO 32000-1, 9.4.3), whose numbers are the moves: for
+a reader that is one text and not one for each cell, and the leak check reads every page back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from enum import Enum
+from functools import partial
+from typing import NamedTuple
+
+from reportlab.lib.colors import Color
+from reportlab.platypus import Flowable
+
+from gonnet.jobs.values import Accent
+from gonnet.remembering import Remembered
+from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
+from gonnet.reports.layout.models import Line, TableLayout
+from gonnet.reports.pen import HAIR, INK, MARK, QUIET, fill, stroke, wrapped
+from gonnet.reports.plans.columns import ColumnPlan
+from gonnet.reports.plans.widths import PADDING
+
+_ABOVE, _BELOW = 2.5, 2.4  # room in a row above and below its text
+_MANY = 100_000
+
+Cell = tuple[str, int]
+"""The operators of a text in its column, and its number of lines."""
+
+
+class RowKind(Enum):
+    """What a row of a drawn table is."""
+
+    ROW = "row"
+    NOTE = "note"  # a heading of a group, or what is said of the rest
+    SUBTOTAL = "subtotal"
+    TOTAL = "total"
+
+
+class Row(NamedTuple):
+    """A row of a table, ready to be drawn.
+
+    Attributes:
+        operators: What shows it, from the row's own origin and back to it.
+        height: In points.
+        texts: Its cells' texts, in case it must be cut.
+        tints: The columns that are tinted.
+        new_page: Whether it begins a page.
+    """
+
+    operators: str
+    height: float
+    texts: tuple[str, ...]
+    kind: RowKind = RowKind.ROW
+    tints: tuple[int, ...] = ()
+    new_page: bool = False
+
+
+class TableInk:
+    """What every document of a run shares about one table: its heading and the operators of its texts."""
+
+    def __init__(self, columns: Sequence[ColumnPlan], family: Family, alphabet: Alphabet) -> None:
+        self.columns = columns
+        self.size = columns[0].font_size
+        self.leading = self.size * 1.28
+        self.width = sum(column.width for column in columns)
+        self.lefts = [sum(column.width for column in columns[:at]) for at in range(len(columns))]
+        self._family = family
+        self._faces = alphabet.faces
+        self._known = [Remembered(partial(self._cell, at, face=REGULAR), _MANY) for at in range(len(columns))]
+        self.heading = self.row([column.label for column in columns], BOLD)
+
+    def body(self, texts: Sequence[Sequence[str]]) -> list[Row]:
+        """The rows of a table given by columns of texts."""
+        cells = [list(map(known.__getitem__, column)) for known, column in zip(self._known, texts, strict=True)]
+        return [
+            self._joined(row, shown)
+            for row, shown in zip(zip(*cells, strict=True), zip(*texts, strict=True), strict=True)
+        ]
+
+    def row(self, texts: Sequence[str], face: str, kind: RowKind = RowKind.ROW) -> Row:
+        """A single row in a face: a heading, a total."""
+        return self._joined([self._cell(at, text, face) for at, text in enumerate(texts)], tuple(texts), kind)
+
+    def total(self, texts: Sequence[str], kind: RowKind) -> Row:
+        """A row of totals; what it is called may reach over the columns that have none."""
+        free = next((at for at, text in enumerate(texts) if text and at), len(texts))
+        if free < 2:
+            return self.row(texts, BOLD, kind)
+        room = sum(column.width for column in self.columns[:free]) - 2 * PADDING
+        lines = wrapped(texts[0], self._family, BOLD, self.size, room)
+        head = f"]TJ\n{self._operators([(PADDING, line) for line in lines], BOLD)}[", len(lines)
+        return self._joined(
+            [head, *(self._cell(at, text, BOLD) for at, text in enumerate(texts) if at)], tuple(texts), kind
+        )
+
+    def standing_out(self, texts: Sequence[str], looks: Mapping[int, frozenset[Accent]]) -> Row:
+        """A row with cells that stand out."""
+        cells = []
+        for at, text in enumerate(texts):
+            look = looks.get(at, frozenset())
+            shown = MARK + text if "mark" in look else text
+            cells.append(self._cell(at, shown, BOLD if "bold" in look else REGULAR))
+        tints = tuple(at for at, look in looks.items() if "tint" in look)
+        return self._joined(cells, tuple(texts), RowKind.ROW, tints)
+
+    def note(self, text: str, face: str, *, new_page: bool = False) -> Row:
+        """A row whose text may be as wide as the table."""
+        lines = wrapped(text, self._family, face, self.size, self.width - 2 * PADDING)
+        operators = self._operators([(PADDING, line) for line in lines], face)
+        height = len(lines) * self.leading + 2 * (_ABOVE + _BELOW)
+        return Row(operators, height, (text,), RowKind.NOTE, (), new_page)
+
+    def _joined(
+        self, cells: Sequence[Cell], texts: tuple[str, ...], kind: RowKind = RowKind.ROW, tints: tuple[int, ...] = ()
+    ) -> Row:
+        operators, lines = zip(*cells, strict=True)
+        height = max(lines) * self.leading + _ABOVE + _BELOW
+        return Row(f"[{''.join(operators)}]TJ\n", height, texts, kind, tints)
+
+    def lines(self, at: int, text: str, face: str = REGULAR) -> tuple[str, ...]:
+        """A text of column `at` as the lines that fit it."""
+        return wrapped(text, self._family, face, self.size, self.columns[at].width - 2 * PADDING)
+
+    def _cell(self, at: int, text: str, face: str) -> Cell:
+        if not text:
+            return "", 1
+        lines, left = self.lines(at, text, face), self.lefts[at]
+        if face == REGULAR and len(lines) == 1 and self._faces[face].shows_at_once(lines[0]):
+            return self._within_array(left + self._offset(at, lines[0], face), lines[0]), 1
+        operators = self._operators([(left + self._offset(at, line, face), line) for line in lines], face)
+        return f"]TJ\n{operators}[", len(lines)
+
+    def _within_array(self, x: float, text: str) -> str:
+        """A text of the regular face, with the moves to `x` and back in thousandths of the font's size."""
+        before = round(1000 * x / self.size, 1)
+        back = before + 1000 * self._family.width(text, REGULAR, self.size) / self.size
+        return f"{-before:.1f}({self._faces[REGULAR].escaped(text)}){back:.1f} "
+
+    def _operators(self, lines: Sequence[tuple[float, str]], face: str) -> str:
+        """Lines from the row's origin down, each at its x; a bold face is chosen before and left behind them."""
+        shown, x, y = [], 0.0, 0.0
+        for number, (to_x, line) in enumerate(lines):
+            if line:
+                to_y = -number * self.leading
+                shown.append(f"{to_x - x:.2f} {to_y - y:.2f} Td {self._faces[face].show_operators(line, self.size)}")
+                x, y = to_x, to_y
+        if not shown:
+            return ""
+        if face != REGULAR:
+            shown = [self._faces[face].set_operator(self.size), *shown, self._faces[REGULAR].set_operator(self.size)]
+        return " ".join([*shown, f"{-x:.2f} {-y:.2f} Td\n"])
+
+    def _offset(self, at: int, line: str, face: str) -> float:
+        column, width = self.columns[at], self._family.width(line, face, self.size)
+        match column.align:
+            case "left":
+                return PADDING
+            case "right":
+                return column.width - PADDING - width
+            case "centre":
+                return (column.width - width) / 2
+
+    def shown(self, rows: Sequence[Row], top: float, colour: Color) -> str:
+        """The operators of rows from `top` down."""
+        chosen, baseline = self._faces[REGULAR].set_operator(self.size), top - _ABOVE - self.size * 0.94
+        parts = [f"BT {fill(colour)} {chosen} 0 {baseline:.2f} Td\n"]
+        for row in rows:
+            if row.kind is RowKind.NOTE:
+                parts.append(f"0 {-_ABOVE:.2f} Td\n{row.operators}0 {_ABOVE - row.height:.2f} Td\n")
+            else:
+                parts.append(row.operators)
+                parts.append(f"0 {-row.height:.2f} Td\n")
+        return "".join([*parts, "ET\n"])
+
+
+def rows_of(table: TableLayout, ink: TableInk) -> list[Row]:
+    """Everything of a table below its heading, in order."""
+    rows = ink.body(table.texts)
+    for number, looks in table.emphasis.items():
+        rows[number] = ink.standing_out([texts[number] for texts in table.texts], looks)
+    if not table.lines and not table.totals:
+        return rows
+    found: list[Row] = []
+    at = 0
+    for line in (*table.lines, *table.totals):
+        found += rows[at : line.before]
+        at = line.before
+        found.append(_line(line, ink, RowKind.TOTAL if line in table.totals else RowKind.SUBTOTAL))
+    return found + rows[at:]
+
+
+def _line(line: Line, ink: TableInk, kind: RowKind) -> Row:
+    if line.is_total:
+        return ink.total(line.texts, kind)
+    return ink.note(line.texts[0], BOLD, new_page=line.new_page)
+
+
+class TableFlow(Flowable):
+    """A table by columns of texts, with a heading that is repeated on every page.
+
+    Args:
+        ink: What the run shares about it.
+        rows: What stands below its heading.
+        accent: The colour of its rules.
+        tint: The colour behind what stands out.
+        page: Height of an empty page in points; only a row that does not fit one is cut.
+    """
+
+    def __init__(self, ink: TableInk, rows: Sequence[Row], accent: Color, tint: Color, page: float) -> None:
+        super().__init__()
+        self._ink, self._rows = ink, list(rows)
+        self._accent, self._tint, self._page = accent, tint, page
+        self.width = ink.width
+        self.height = self._heading_height + sum(row.height for row in self._rows) + 1
+        self.spaceAfter = 12
+
+    @property
+    def _heading_height(self) -> float:
+        return self._ink.heading.height + 1
+
+    def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
+        """The table's own size: it was fitted for the run."""
+        return self.width, self.height
+
+    def split(self, available_width: float, available_height: float) -> list[Flowable]:
+        """Cut between two rows: a heading keeps a row below it, a total keeps one above it."""
+        if self.height < self._page / 4 and available_height < self._page:
+            return []  # a short table stays together
+        room, used, fits = available_height - self._heading_height, 0.0, 0
+        for row in self._rows:
+            if used + row.height > room:
+                break
+            used, fits = used + row.height, fits + 1
+        count = min(fits, len(self._rows) - 1)
+        while count > 0 and (self._rows[count - 1].kind is RowKind.NOTE or self._rows[count].kind in _TOTALS):
+            count -= 1
+        if count < 1 and self._tall():
+            count = fits  # there is no page on which it could keep together
+        if count < 1:
+            return self._split_first_row(room)
+        return [self._part(self._rows[:count]), self._part(self._rows[count:])]
+
+    def _tall(self) -> bool:
+        """Whether what must keep together at the beginning is more than a page."""
+        used = self._heading_height
+        for number, row in enumerate(self._rows):
+            used += row.height
+            last = number + 1 == len(self._rows)
+            if row.kind is not RowKind.NOTE and (last or self._rows[number + 1].kind not in _TOTALS):
+                break
+        return used > self._page
+
+    def _split_first_row(self, room: float) -> list[Flowable]:
+        """Cut a row that is taller than a page between two of its lines; never one that fits the next page."""
+        lines = int((room - _ABOVE - _BELOW) // self._ink.leading)
+        first = self._rows[0]
+        if first.kind is not RowKind.ROW or first.height + self._heading_height <= self._page or lines < 1:
+            return []
+        cells = [self._ink.lines(at, text) for at, text in enumerate(first.texts)]
+        head, tail = (
+            self._ink.body([["\n".join(cell[part])] for cell in cells]) for part in (slice(lines), slice(lines, None))
+        )
+        return [self._part(head), self._part([*tail, *self._rows[1:]])]
+
+    def _part(self, rows: Sequence[Row]) -> TableFlow:
+        return TableFlow(self._ink, rows, self._accent, self._tint, self._page)
+
+    def draw(self) -> None:
+        """Draw on the canvas, the lower left corner at the origin."""
+        ink, y = self._ink, self.height
+        top = y - self._heading_height
+        parts = ["q\n", *self._tints(top), ink.shown([ink.heading], y, QUIET)]
+        parts.append(self._rule(top + 0.5, self._accent, 1))
+        parts.append(f"{stroke(HAIR)} 0.4 w\n")
+        y = top
+        for row, below in zip(self._rows, self._rows[1:], strict=False):
+            y -= row.height
+            if below.kind not in _TOTALS:
+                parts.append(f"0 {y:.2f} m {self.width:.2f} {y:.2f} l\n")
+        parts.append("S\n")
+        y = top
+        for row, above in zip(self._rows, [None, *self._rows], strict=False):
+            if row.kind in _TOTALS and (above is None or above.kind is not row.kind):
+                parts.append(self._rule(y, self._accent, 1 if row.kind is RowKind.TOTAL else 0.5))
+            y -= row.height
+        parts.append(ink.shown(self._rows, top, INK))
+        self.canv.addLiteral("".join([*parts, "Q"]))
+
+    def _rule(self, y: float, colour: Color, width: float) -> str:
+        return f"{stroke(colour)} {width:g} w 0 {y:.2f} m {self.width:.2f} {y:.2f} l S\n"
+
+    def _tints(self, top: float) -> Iterator[str]:
+        y = top
+        for row in self._rows:
+            for at in row.tints:
+                box = f"{self._ink.lefts[at]:.2f} {y - row.height:.2f} {self._ink.columns[at].width:.2f}"
+                yield f"{fill(self._tint)} {box} {row.height:.2f} re f\n"
+            y -= row.height
+
+
+_TOTALS = (RowKind.SUBTOTAL, RowKind.TOTAL)
