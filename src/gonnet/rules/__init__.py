@@ -3,7 +3,7 @@
 from gonnet.rules.context import Context, Past, ranked
 from gonnet.rules.decisions import Decision, Outcome, decide, held_by_the_data, held_by_the_guard
 from gonnet.rules.effects import Effects, Step
-from gonnet.rules.figures import Evaluated, evaluate
+from gonnet.rules.figures import Evaluated, evaluate, named_in
 
 __all__ = [
     "Context",
@@ -17,5 +17,6 @@ __all__ = [
     "evaluate",
     "held_by_the_data",
     "held_by_the_guard",
+    "named_in",
     "ranked",
 ]

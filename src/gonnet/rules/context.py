@@ -6,11 +6,10 @@ Each is one value with fields (`recipient.region`, `past.times`), so that no col
 from __future__ import annotations
 
 import datetime as dt
-import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from gonnet.data import Engine, quoted
+from gonnet.data import Engine, Names, quoted
 
 NAMES = ("recipient", "run", "whole", "past", "earlier")
 FIGURES, SEEN, SEEN_UNCHANGED = "gonnet_figures", "gonnet_view", "gonnet_view_unchanged"
@@ -59,7 +58,7 @@ Figures = Mapping[str, Mapping[str, str]]
 """View → name → SQL of each figure over its rows; the main view first, whether it has any or not."""
 
 
-def put(engine: Engine, context: Context, figures: Figures, values: Mapping[str, object], conditions: str) -> None:
+def put(engine: Engine, context: Context, figures: Figures, values: Mapping[str, object], named: Names) -> None:
     """Make the tables that conditions see, after the figures, and the views that bring them together.
 
     Args:
@@ -67,27 +66,27 @@ def put(engine: Engine, context: Context, figures: Figures, values: Mapping[str,
         context: What is known.
         figures: Those of the job, for the whole.
         values: Bound parameters, for the same.
-        conditions: The text of all conditions; what they do not name need not be there.
+        named: What conditions and orders name; the rest need not be there.
     """
-    past = context.past if re.search(r"\b(past|earlier)\s*\.", conditions) else {}
+    past = context.past if named.asks_for("past") or named.asks_for("earlier") else {}
     lines_of = context.fields
     columns = context.columns or tuple(next(iter(lines_of.values()), ()))
-    named = [name for name in columns if re.search(rf"\b{re.escape(name)}\b", conditions)]
-    _put(engine, _LIST, lines_of, {name: ("", [line.get(name) for line in lines_of.values()]) for name in named})
+    asked = [name for name in columns if named.asks_for("recipient", name)]
+    _put(engine, _LIST, lines_of, {name: ("", [line.get(name) for line in lines_of.values()]) for name in asked})
     lines = past.values()
     sent: dict[str, tuple[str, Sequence[object] | None]] = {
         "times": ("bigint", [found.times for found in lines]),
         "sent_on": ("date", None),
         "message": ("varchar", None),
     }
-    if re.search(r"\b(sent_on|days)\b", conditions):
+    if named.asks_for("past", "sent_on") or named.asks_for("past", "days"):
         sent["sent_on"] = "date", [found.sent_on for found in lines]
-    if re.search(r"\bmessage\b", conditions):
+    if named.asks_for("past", "message"):
         sent["message"] = "varchar", [found.message for found in lines]
     _put(engine, _PAST, past, sent)
     _put_earlier(
         engine,
-        past if re.search(r"\bearlier\s*\.", conditions) else {},
+        past if named.asks_for("earlier") else {},
         [name for part in figures.values() for name in part],
     )
     wholes = ", ".join(

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
+from gonnet.data import names_in
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.models import Job, Rule
 from gonnet.recipients import Addressed
@@ -40,11 +40,11 @@ class Cause(StrEnum):
     NOT_CHOSEN = "not chosen"
     NOT_SHOWN = "in no document"
     GUARD = "guard of the run"
+    LINES = "lines that differ"
     DOMAIN = "address that is not allowed"
 
 
-_OF_THE_PAST = re.compile(r"\b(past|earlier)\s*\.")
-_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN)
+_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINES)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -137,8 +137,9 @@ def unknowns(
         bundles: Which of them are bundles.
     """
     for index, rule in enumerate(rules):
-        if rule.when is None or _OF_THE_PAST.search(rule.when):  # that nothing was ever sent is no gap in the data
-            continue
+        named = names_in(rule.when or "null")
+        if rule.when is None or named.asks_for("past") or named.asks_for("earlier"):
+            continue  # that nothing was ever sent is no gap in the data
         keys = [
             key
             for key, found in evaluated.items()

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from gonnet.data import Engine, quoted
+from gonnet.data import Engine, names_in, quoted
 from gonnet.errors import DataError
 from gonnet.jobs.models import Job
 from gonnet.rules.context import NAMES, SEEN
 from gonnet.rules.decisions import Decision
-
-_LITERAL = re.compile(r"'(?:[^']|'')*'|--[^\n]*|/\*.*?\*/", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,19 +67,17 @@ def _values(
     engine: Engine, condition: str, key: str, figures: list[str], bound: Mapping[str, object]
 ) -> Iterator[tuple[str, object]]:
     """Everything that a condition names, with the value that it has for a key."""
-    text = _LITERAL.sub(" ", condition)
-    names: dict[str, str] = {}
-    for found in re.finditer(rf'(?<![\w.])({"|".join(NAMES)})\s*\.\s*("[^"]+"|\w+)', text):
-        names[f"{found[1]}.{found[2].strip(chr(34))}"] = f"{found[1]}.{found[2]}"
-    for name in figures:
-        if re.search(rf'(?<![\w.$"]){re.escape(name)}(?![\w.(])|"{re.escape(name)}"', text):
-            names[name] = quoted(name)
-    for found in re.finditer(r"\$(\w+)", text):
-        if found[1] in bound:
-            yield f"${found[1]}", bound[found[1]]
-    for name, sql in names.items():
+    named = names_in(condition)
+    for parameter in named.parameters:
+        if parameter in bound:
+            yield f"${parameter}", bound[parameter]
+    known = {*NAMES, *(figure.casefold() for figure in figures)}
+    for path in named.columns:
+        if path[0].casefold() not in known or (len(path) == 1 and path[0].casefold() in NAMES):
+            continue  # a column of a table that it asks, or a value with all of its fields
+        sql = ".".join(map(quoted, path))
         try:
             rows = engine.query(f"select {sql} from {SEEN} where gonnet_key = $gonnet_key", {"gonnet_key": key})
-        except DataError:  # what looked like a name was none
+        except DataError:  # it has another meaning there
             continue
-        yield name, rows[0][0] if rows else None
+        yield ".".join(path), rows[0][0] if rows else None

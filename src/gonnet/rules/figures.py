@@ -15,7 +15,7 @@ from functools import lru_cache
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from gonnet.data import Engine, quoted
+from gonnet.data import Engine, Names, names_in, names_in_order, quoted
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
 from gonnet.rules.context import (
@@ -110,7 +110,8 @@ def evaluate(
     put_rows_by_package(engine, list(figures), bundles)
     _put_figures(engine, job, figures, [*keys, *bundles], values)
     conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
-    put(engine, context, figures, values, " ".join(condition.sql for condition in conditions))
+    _require_in_time(job)
+    put(engine, context, figures, values, named_in(job))
     names = ("rows", *job.file.figures)
     found, failures = _truths(engine, names, conditions, values)
     second: dict[str, tuple[object, ...]] = {}
@@ -193,6 +194,28 @@ def _make_figures(
     )
 
 
+def named_in(job: Job, of: str = "all") -> Names:
+    """What the conditions and the orders of bundles name: all, or those that are for `keys` or for `bundles`."""
+    asked = [found.sql for found in _conditions(job) if "all" in (of, found.applies) or of == found.applies]
+    orders = [spec.bundle.order for spec in job.file.recipients if spec.bundle and spec.bundle.order]
+    named, ordered = names_in(*asked), names_in_order(*orders)
+    return Names(columns=(*named.columns, *ordered.columns))
+
+
+def _require_in_time(job: Job) -> None:
+    """Refuse rules that change a package by what is known only when it is made.
+
+    Raises:
+        JobError: one does.
+    """
+    parts = ("message", "add", "drop", "format", "to", "cc", "bcc", "important", "deliver")
+    for index, rule in enumerate(job.file.rules):
+        changes = any(getattr(rule, part) not in (None, ()) for part in parts)
+        if changes and rule.when is not None and asks_for_changes(rule.when):
+            what = "what `past.changed` says is known only when the documents are made: such a rule skips or holds"
+            raise JobError(what, where=job.at("rules", index, "when"), fix="Give the rest to a rule of its own")
+
+
 def _conditions(job: Job) -> Iterator[_Condition]:
     """Those of the rules, in order, then those of the blocks."""
     for index, rule in enumerate(job.file.rules):
@@ -244,7 +267,7 @@ def _test(condition: _Condition) -> str:
 
 def asks_for_changes(sql: str) -> bool:
     """Whether a condition can be known only when the documents are made."""
-    return bool(re.search(r"\bpast\s*\.\s*changed\b", sql))
+    return names_in(sql).asks_for("past", "changed")
 
 
 def _asked(
@@ -319,7 +342,8 @@ def _told_for(
 def _told(found: tuple[_Condition, str], figures: Mapping[str, Any]) -> str:
     """What failed, with the values that went into it."""
     condition, what = found
-    used = [name for name in figures if re.search(rf"\b{re.escape(name)}\b", condition.sql)]
+    named = names_in(condition.sql)
+    used = [name for name in figures if named.asks_for(name)]
     values = ", ".join(f"{name} = {'empty' if figures[name] is None else figures[name]}" for name in used)
     short = re.sub(r"\. Use TRY\(.*", "", what)
     return f"{condition.of} fails: {short}" + (f" ({values})" if values else "")
