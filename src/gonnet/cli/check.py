@@ -13,9 +13,8 @@ import click
 from gonnet.cli import _exit, _options
 
 if TYPE_CHECKING:
-    from gonnet.findings import Finding
     from gonnet.jobs import Job
-    from gonnet.pipeline.survey import Survey
+    from gonnet.pipeline.check import Checked
 
 
 @click.command(short_help="Look at a job and its data before anything is made.")
@@ -48,36 +47,27 @@ def check(
 
     with _open.tools_at(workspace) as tools:
         from gonnet.jobs import load_job
-        from gonnet.pipeline.making.message_texts import senders_of
-        from gonnet.pipeline.survey import Request, survey
-        from gonnet.pipeline.surveying.rehearse import rehearse
+        from gonnet.pipeline.check import check as checked
+        from gonnet.pipeline.survey import Request
 
         read = load_job(tools.workspace, job)
-        senders_of(read, tools)
-        found = survey(
-            read,
-            tools,
-            Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only, sample=sample),
-        )
-        findings = (*found.findings, *rehearse(read, found))
-        tables = {name: found.engine.count(name) for name in read.file.data}
-        found.engine.close()
-    held = [plan for plan in found.plans if str(plan.decision.outcome) == "held"]
+        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only, sample=sample)
+        found = checked(read, tools, request)
     if as_json:
-        _as_json(read, found, tables, findings)
+        _as_json(read, found)
     else:
-        _tell(read, found, tables, findings, quiet=quiet)
-    attention = held or any(str(finding.weight) == "attention" for finding in findings)
-    return _exit.ATTENTION if attention else _exit.DONE
+        _tell(read, found, quiet=quiet)
+    return _exit.ATTENTION if found.wants_attention else _exit.DONE
 
 
-def _as_json(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Finding, ...]) -> None:
+def _as_json(job: Job, checked: Checked) -> None:
+    found, findings = checked.survey, checked.findings
     states = Counter(str(plan.decision.outcome) for plan in found.plans)
     click.echo(
         json.dumps(
             {
                 "job": job.name,
-                "data": tables,
+                "data": dict(checked.tables),
                 "seconds": {name: round(seconds, 3) for name, seconds in found.seconds.items()},
                 "parameters": found.values.recorded(),
                 "keys": len(found.counts),
@@ -90,16 +80,16 @@ def _as_json(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Fi
     )
 
 
-def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Finding, ...], *, quiet: bool) -> None:
+def _tell(job: Job, checked: Checked, *, quiet: bool) -> None:
     from gonnet.cli import _report, _show
 
-    pairs = [(str(finding.weight), finding.text) for finding in findings]
-    held = [plan for plan in found.plans if str(plan.decision.outcome) == "held"]
+    found = checked.survey
+    pairs = [(str(finding.weight), finding.text) for finding in checked.findings]
     if not quiet:
         _show.line(f"{job.path.as_posix()}: {job.file.title}", "bold")
         for name, value in found.values.recorded().items():
             _show.line(f"  {name:<14} {value}")
-        for name, count in tables.items():
+        for name, count in checked.tables.items():
             _show.line(f"  {name:<14} {_show.many(count, 'row')} in {found.seconds[name]:.2f} s")
         for note in found.notes:
             _show.line(f"  {note}", "bright_black")
@@ -108,7 +98,7 @@ def _tell(job: Job, found: Survey, tables: dict[str, int], findings: tuple[Findi
         bundles = sum(plan.is_bundle for plan in found.plans)
         more = f"; {_show.many(bundles, 'bundle')} among them" if bundles else ""
         _show.line(f"  {'packages':<14} {told}{more}")
-    for plan in held:
+    for plan in checked.held:
         if str(plan.decision.cause) == "no recipient":
             continue  # a finding says it, with its near miss
         _show.stated("held", f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}", indent="! ")

@@ -1,0 +1,60 @@
+"""The story of a check: the survey with which preparing begins, then every text filled and every server looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job
+from gonnet.packages import PackagePlan
+from gonnet.pipeline.making.message_texts import senders_of
+from gonnet.pipeline.survey import Survey, survey
+from gonnet.pipeline.surveying import servers
+from gonnet.pipeline.surveying.rehearse import rehearse
+from gonnet.pipeline.surveying.request import Request
+from gonnet.pipeline.tools import Tools
+from gonnet.rules import Outcome
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Checked:
+    """What a check found.
+
+    Attributes:
+        survey: The plans and what was found on the way.
+        findings: All findings, those of the survey first.
+        tables: Data set → its rows.
+    """
+
+    survey: Survey
+    findings: tuple[Finding, ...]
+    tables: Mapping[str, int]
+
+    @property
+    def held(self) -> list[PackagePlan]:
+        """The packages that would be held."""
+        return [plan for plan in self.survey.plans if plan.decision.outcome is Outcome.HELD]
+
+    @property
+    def wants_attention(self) -> bool:
+        """Whether a person should look before anything is made."""
+        return bool(self.held) or any(finding.weight is Weight.ATTENTION for finding in self.findings)
+
+
+def check(job: Job, tools: Tools, request: Request) -> Checked:
+    """Look at a job and its data; nothing is made, nobody is contacted but the databases.
+
+    Raises:
+        JobError: something of the job does not fit together, or its SQL does not run.
+        DataError: the data cannot be read.
+        UnreachableError: a database cannot be reached.
+    """
+    senders_of(job, tools)
+    found = survey(job, tools, request)
+    try:
+        findings = (*found.findings, *rehearse(job, found), *servers.troubles(job, tools.workspace))
+        tables = {name: found.engine.count(name) for name in job.file.data}
+    finally:
+        found.engine.close()
+    return Checked(survey=found, findings=findings, tables=tables)
