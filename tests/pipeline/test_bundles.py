@@ -20,6 +20,11 @@ from support import Dairy
 OWN = "recipients: {rows: members, key: farm_no, name: farm_name, to: email, cc: adviser}"
 FARM = "{rows: members, key: farm_no, name: farm_name, to: email}"
 ADVISER = "where: adviser is not null, key: farm_no, to: adviser"
+NEUTRAL = [  # what says the same to whoever sees several farms
+    ('    subject: "Statement of {{ recipient.farm_name }}"', "    subject: Milk"),
+    ("Dear {{ recipient.farm_name }}", "Hello"),
+]
+TITLE = ('    title: "Statement of {{ recipient.farm_name }}"', "    title: Statement")
 ROUTES = "farm_no,day,litres,amount,remark,route\n" + "".join(
     f"{farm},2026-10-0{day},{100 * number + day},{number}.{day}5,,{'north' if number < 3 else 'south'}\n"
     for number, farm in enumerate(("00042", "117", "118", "201"), 1)
@@ -49,7 +54,8 @@ def test_an_adviser_gets_the_farms_of_their_address_and_each_farm_its_own(
 ) -> None:
     lists = f"  - {FARM}\n  - {{rows: members, {ADVISER}, bundle: {{{bundle}}}}}\n"
     with dairy.tools() as tools:
-        run, found = prepared(dairy, tools, lists)
+        whole = (TITLE,) if "whole" in bundle else ()
+        run, found = prepared(dairy, tools, lists, *NEUTRAL, *whole)
         assert list(found) == ["00042", "117", "118", "119", "ines@tarnvale.example"]
         package = found["ines@tarnvale.example"]
         assert (str(package.state), package.keys, package.rows) == ("ready", ("00042", "117"), 4)
@@ -75,10 +81,12 @@ def test_an_adviser_gets_the_farms_of_their_address_and_each_farm_its_own(
 def test_a_joined_bundle_has_the_keys_in_the_order_asked_for_with_a_sheet_and_an_entry_each(dairy: Dairy) -> None:
     bundle = "bundle: {as: joined, order: litres, contents: true, cover: statement, name: All}"
     with dairy.tools() as tools:
-        _, found = prepared(dairy, tools, f"  - {FARM}\n  - {{rows: members, {ADVISER}, {bundle}}}\n")
+        lists = f"  - {FARM}\n  - {{rows: members, {ADVISER}, {bundle}}}\n"
+        _, found = prepared(dairy, tools, lists, *NEUTRAL, TITLE)
         data = files(tools, found["ines@tarnvale.example"])
     book = openpyxl.load_workbook(io.BytesIO(data["All.xlsx"]))
-    assert book.sheetnames == ["117 Łąka Górna", "00042 Zoë's Dairy"]
+    assert book.sheetnames == ["Report", "117 Łąka Górna", "00042 Zoë's Dairy"]
+    assert [row[1] for row in book["Report"].iter_rows(values_only=True) if row[1]][-1] == 3970, "the cover, over all"
     pages = pdf_pages(data["All.pdf"])
     assert pages[1].splitlines()[-3:] == ["Contents", "117 Łąka Górna 3", "00042 Zoë's Dairy 4"]
     assert "3,970" in pages[0], "the cover is over all of them"
@@ -116,6 +124,7 @@ def test_where_every_list_bundles_rows_that_nobody_may_see_are_withheld(dairy: D
             lists,
             ("rules:\n", "rules:\n  - {name: b, for: bundles, when: rows > 9, hold: x}\n"),
             *_no_rules(),
+            *NEUTRAL,
         )
         assert {key: str(part.state) for key, part in found.items()} == {
             "118": "held",
@@ -134,7 +143,8 @@ def _no_rules() -> list[tuple[str, str]]:
 def test_a_stranger_in_a_bundle_is_found_and_its_own_are_not(dairy: Dairy) -> None:
     dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text("utf-8").replace("second tank", "see Hallbank"))
     with dairy.tools() as tools:
-        _, found = prepared(dairy, tools, f"  - {FARM}\n  - {{rows: members, {ADVISER}, bundle: {{as: whole}}}}\n")
+        lists = f"  - {FARM}\n  - {{rows: members, {ADVISER}, bundle: {{as: whole}}}}\n"
+        _, found = prepared(dairy, tools, lists, *NEUTRAL, TITLE)
         package = found["ines@tarnvale.example"]
         assert str(package.state) == "held"
         assert "'Hallbank', the farm_name of 118," in package.reason
@@ -148,6 +158,8 @@ def test_a_stranger_in_a_bundle_is_found_and_its_own_are_not(dairy: Dairy) -> No
         (("to: email, cc", "settings: {message: other}, to: email, cc"), "there is no message 'other'"),
         (("to: email, cc", "settings: {documents: [other]}, to: email, cc"), "the package has no document 'other'"),
         (("to: email, cc", "bundle: {as: joined, cover: x}, to: email, cc"), "there is no report 'x'"),
+        (("to: email, cc", "bundle: {as: joined}, to: email, cc"), "fills in a form, which cannot be joined"),
+        (("to: email, cc", "bundle: {as: joined, cover: statement}, to: email, cc"), "nothing would have the cover"),
         (("to: email, cc", "bundle: {order: nothing}, to: email, cc"), "the order of the bundle does not run"),
         (("key: farm_no", "key: [farm_no, farm_name]"), "the key has 2 columns here and 1 where the job splits"),
         (("key: farm_no", "group: route"), "has no column 'route'"),
@@ -157,6 +169,10 @@ def test_a_stranger_in_a_bundle_is_found_and_its_own_are_not(dairy: Dairy) -> No
 def test_what_cannot_be_is_told_with_its_place(dairy: Dairy, change: tuple[str, str], what: str) -> None:
     rules = _no_rules() if any(word in change[1] for word in ("bundle:", "group:")) else []
     empty = [("rules:\n", "")] if rules else []
+    if "form" in what:
+        rules.append(("    blocks:\n", "    form: {file: own.xlsx}\n    blocks:\n"))
+    if "cover" in what:
+        rules.append(("{report: statement, as: pdf}, {report: statement, as: xlsx}", "{report: statement, as: html}"))
     with dairy.tools() as tools, pytest.raises(Exception, match=what) as found:
         dairy.prepared(tools, change, *rules, *empty)
     assert isinstance(found.value, JobError) or "no column" in what

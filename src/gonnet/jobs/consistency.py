@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from gonnet.errors import JobError, meant
@@ -12,8 +11,6 @@ from gonnet.jobs.contents import DocumentSpec, Enclosure
 from gonnet.jobs.models import Job
 from gonnet.jobs.references import RESERVED
 from gonnet.jobs.sources import ChoicesFrom
-
-_CHANGED = re.compile(r"\bpast\s*\.\s*changed\b")
 
 
 def within_the_file(job: Job) -> Iterator[JobError]:
@@ -114,11 +111,28 @@ def _join(job: Job) -> Iterator[JobError]:
     if join.cover is not None and join.cover not in job.file.reports:
         fix = meant(join.cover, sorted(job.file.reports), noun="report")
         yield JobError(f"there is no report '{join.cover}'", where=job.at("package", "join", "cover"), fix=fix)
-    for index, document in enumerate(job.file.package.documents):
-        report = job.file.reports.get(document.report)
-        if report and report.form and document.format == "xlsx" and "xlsx" in join.formats:
-            what = "a form cannot be joined with other workbooks"
-            yield JobError(what, where=job.at("package", "documents", index), fix="Write `join: {as: pdf}`")
+    if "xlsx" in join.formats:
+        yield from _forms(job, join.cover, job.at("package", "join"), "Write `join: {as: pdf}`")
+    yield from _cover(job, join.cover, set(join.formats), job.at("package", "join", "cover"))
+
+
+def _forms(job: Job, cover: str | None, where: str, fix: str) -> Iterator[JobError]:
+    """A form is one workbook and stays one: joining would fill in the first and lose the rest."""
+    asked = {*(rule.format for rule in job.file.rules), *(spec.settings.format for spec in job.file.recipients)}
+    shown = {document.report for document in job.file.package.documents if {document.format, *asked} & {"xlsx"}}
+    for name in sorted(shown | {cover or ""}):
+        if name in job.file.reports and job.file.reports[name].form is not None:
+            what = f"report '{name}' fills in a form, which cannot be joined with other workbooks"
+            yield JobError(what, where=where, fix=fix)
+
+
+def _cover(job: Job, cover: str | None, joined: set[str], where: str) -> Iterator[JobError]:
+    """A cover that no document would have."""
+    formats: set[str | None] = {document.format for document in job.file.package.documents}
+    formats |= {*(rule.format for rule in job.file.rules), *(spec.settings.format for spec in job.file.recipients)}
+    if cover is not None and not formats & joined:
+        kinds = " or ".join(sorted(joined))
+        yield JobError(f"nothing would have the cover: no document is {kinds}", where=where, fix="Leave it out")
 
 
 def _lists(job: Job) -> Iterator[JobError]:
@@ -144,6 +158,10 @@ def _lists(job: Job) -> Iterator[JobError]:
             fix = meant(spec.bundle.cover, sorted(file.reports), noun="report")
             where = job.at_list(index, "bundle", "cover")
             yield JobError(f"there is no report '{spec.bundle.cover}'", where=where, fix=fix)
+        if spec.bundle is not None and spec.bundle.form == "joined":
+            fix = "Write `bundle: {as: apart}`"
+            yield from _forms(job, spec.bundle.cover, job.at_list(index, "bundle"), fix)
+            yield from _cover(job, spec.bundle.cover, {"pdf", "xlsx"}, job.at_list(index, "bundle", "cover"))
         if settings.format == "csv":
             for document in file.package.documents:
                 yield from _one_table(job, document.report, job.at_list(index, "settings", "as"))
@@ -176,13 +194,6 @@ def _rules(job: Job) -> Iterator[JobError]:
                     fix = meant(name, called, noun="document")
                     where = job.at("rules", index, part)
                     yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
-        only = (None, ())
-        if _CHANGED.search(rule.when or "") and any(
-            getattr(rule, part) not in only
-            for part in ("message", "add", "drop", "format", "to", "cc", "bcc", "important", "deliver")
-        ):
-            what = "what `past.changed` says is known only when the documents are made: such a rule skips or holds"
-            yield JobError(what, where=job.at("rules", index, "when"), fix="Give the rest to a rule of its own")
         if rule.format == "csv":
             for document in documents:
                 yield from _one_table(job, document.report, job.at("rules", index, "as"))

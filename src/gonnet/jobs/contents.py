@@ -137,7 +137,7 @@ class JoinSpec(Section):
     Attributes:
         formats: Which are joined: PDFs one after the other, workbooks sheet by sheet.
         contents: Whether the PDF has a page with contents.
-        cover: The report that is its cover.
+        cover: The report that is the cover of the PDF and the first sheet of the workbook.
     """
 
     formats: Annotated[tuple[Literal["pdf", "xlsx"], ...], BeforeValidator(_as_formats)] = Field(

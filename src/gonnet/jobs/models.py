@@ -343,6 +343,8 @@ class Job:
 
     def at(self, *place: str | int) -> str:
         """`file:line:column` of a part, such as `at("rules", 0, "when")`."""
+        if len(place) > 1 and place[0] == "recipients" and isinstance(place[1], int):
+            place = (*self.place_of_list(place[1]), *place[2:])
         line, column = self.positions.of(place)
         return f"{self.path.as_posix()}:{line}:{column}"
 

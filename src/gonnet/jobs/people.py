@@ -34,7 +34,8 @@ class Bundle(Section):
             or `whole`, one document over all of their rows.
         order: SQL over what conditions see, by which the keys are put in order; their own order when left out.
         name: What its files are called, unless they are those of each key; as the package when left out.
-        cover: The report, over all of its rows, that is the cover of the joined PDF.
+        cover: The report, over all of its rows, that is the cover of the joined PDF and the first sheet of the joined
+            workbook.
         contents: Whether the joined PDF has a page with contents.
     """
 

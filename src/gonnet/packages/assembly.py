@@ -79,7 +79,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             try:
                 documents = tuple(maker.documents(slices))
                 attachments = maker.attachments(documents)
-                places = tuple(maker.places(decision.effects.ways))
+                places = tuple(maker.places(decision.effects.ways, slices))
                 names = {**names, "links": maker.links(documents, places)}
             except DataError as error:  # one bad line fails alone
                 documents = ()
@@ -132,10 +132,12 @@ class _Maker:
     ) -> None:
         self._reading, self._job = reading, reading.job
         self._key, self._bundle = addressed.key, addressed.bundle
+        self._seen_by = addressed.seen_by
         self._evaluated, self._names = evaluated, names
         self._known = known
         self._taken = taken if addressed.bundle is None else Names()
         self._chosen = list(_chosen(self._job, decision))
+        self._encloses = bool(decision.effects.enclosures)
 
     def documents(self, slices: Sequence[SlicePlan]) -> Iterator[DocumentPlan]:
         """The documents of the package, in the job's order."""
@@ -168,25 +170,33 @@ class _Maker:
         password = spec.zip.password if spec.zip is not None else None
         if password is not None:
             require_zip_lock(self._job.at("package", "zip", "password"))
-            password = self._secret(password, ("package", "zip", "password"))
+            password = self._secret(password, ("package", "zip", "password"), whole)
         return AttachmentPlan(
             name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit
         )
 
-    def places(self, ways: Sequence[int]) -> Iterator[PlacePlan]:
-        """Where the files are put."""
+    def places(self, ways: Sequence[int], slices: Sequence[SlicePlan]) -> Iterator[PlacePlan]:
+        """Where the files are put: those of one key where the line says by which its address sees that key."""
         whole = SlicePlan(self._key, self._names)
+        apart = self._bundle is not None and self._bundle.form == "apart"
         for at in ways:
             way = self._job.file.deliver[at]
             if way.printing is not None:
-                yield PlacePlan(way.called, *self._known.roots[at][0], "", "", what="pages")
+                yield PlacePlan(way.called, *self._known.roots[at][0], {}, "", what="pages")
             elif way.puts is not None:
                 (kind, name), root = self._known.roots[at]
                 place = ("deliver", at, way.kind, "path")
-                path = path_of(way.puts.path, partial(self._filled, place=place, part=whole))
+                of_keys = {part.key: self._as_seen(part) for part in slices} if apart and way.folder is not None else {}
+                parts = of_keys or {"": whole}
+                if of_keys and self._encloses:
+                    parts[""] = whole
+                paths = {
+                    key: path_of(way.puts.path, partial(self._filled, place=place, part=part))
+                    for key, part in parts.items()
+                }
                 link = root.link or "" if way.folder is not None else ""
                 what: Literal["files", "messages"] = "files" if way.folder is not None else "messages"
-                yield PlacePlan(way.called, kind, name, path, way.puts.existing, link, what)
+                yield PlacePlan(way.called, kind, name, paths, way.puts.existing, link, what)
 
     @staticmethod
     def links(documents: Sequence[DocumentPlan], places: Sequence[PlacePlan]) -> tuple[dict[str, str], ...]:
@@ -194,10 +204,15 @@ class _Maker:
         seen = next((place for place in places if place.link), None)
         if seen is None:
             return ()
-        return tuple({"name": part.file_name, "url": seen.link_to(part.file_name)} for part in documents)
+        return tuple({"name": part.file_name, "url": seen.link_to(part.file_name, part.slice)} for part in documents)
 
-    def _secret(self, text: str, place: tuple[str | int, ...]) -> str:
-        """A password: named, or merged from the line of who gets the package.
+    def _as_seen(self, part: SlicePlan) -> SlicePlan:
+        """A key with the line by which its address sees it: whose folder and password these are."""
+        line = self._seen_by.get(part.key)
+        return part if line is None else part._replace(names={**part.names, "recipient": line.fields})
+
+    def _secret(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
+        """A password: named, or merged from the line of who gets the file.
 
         Raises:
             DataError: the recipient has none: nothing is ever sent open that was to be protected.
@@ -207,7 +222,7 @@ class _Maker:
         if is_reference(text):
             secret = self._known.secrets.resolve(text, where)
         else:
-            secret = self._reading.wording.fill(self._job.text(text, *place), self._names, key=self._key).text
+            secret = self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key).text
         if not secret.strip():
             raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
         return secret.strip()
@@ -237,7 +252,9 @@ class _Maker:
                 name = f"{stem} {spec.report}" if per_format[spec.format] > 1 else stem
             else:
                 name = self._taken.unique(self._filled(spec.file, ("package", "documents", index, "file"), part))
-            yield self._document(index, spec, PartPlan(spec.report, evaluated.hidden(spec.report), part.key), name)
+            yield self._document(
+                index, spec, PartPlan(spec.report, evaluated.hidden(spec.report), part.key), name, part
+            )
 
     def _groups(self) -> dict[str, list[_Numbered]]:
         """Format → the documents that become one file; a single one does only where it gets a cover."""
@@ -245,7 +262,7 @@ class _Maker:
         found = {}
         for form in join.formats if join else ():
             group = [(index, spec) for index, spec in self._chosen if spec.format == form]
-            if len(group) > 1 or (group and join and join.cover and form == "pdf"):
+            if len(group) > 1 or (group and join and join.cover):
                 found[str(form)] = group
         return found
 
@@ -254,21 +271,21 @@ class _Maker:
         form, join = group[0][1].format, self._job.file.package.join
         assert join is not None
         reports = [spec.report for _, spec in group]
-        has_cover = join.cover is not None and form == "pdf"
-        if has_cover:
-            reports = [str(join.cover), *reports]
+        if join.cover is not None:
+            reports = [join.cover, *reports]
         return DocumentPlan(
             parts=tuple(PartPlan(name, evaluated.hidden(name), part.key) for name in reports),
             format=form,
             file_name=f"{stem}.{form}",
-            lock=self._shared_lock(group),
+            lock=self._shared_lock(group, self._as_seen(part)),
             attached=any(spec.attach for _, spec in group),
-            joint=Joint(cover=has_cover, contents=join.contents and form == "pdf"),
+            joint=Joint(cover=join.cover is not None, contents=join.contents and form == "pdf"),
         )
 
     def _in_one(self, slices: Sequence[SlicePlan], bundle: Bundle) -> Iterator[DocumentPlan]:
         """All PDFs of a bundle as one and all its workbooks as one, key after key; other documents as they are."""
-        stem = self._stem(SlicePlan(self._key, self._names), bundle)
+        whole = SlicePlan(self._key, self._names)
+        stem = self._stem(whole, bundle)
         for form in dict.fromkeys(spec.format for _, spec in self._chosen):
             group = [(index, spec) for index, spec in self._chosen if spec.format == form]
             if form not in ("pdf", "xlsx"):
@@ -276,43 +293,42 @@ class _Maker:
                     own = self._known.evaluated[part.key]
                     for index, spec in group:
                         one = PartPlan(spec.report, own.hidden(spec.report), part.key)
-                        yield self._document(index, spec, one, self._stem(part))
+                        yield self._document(index, spec, one, self._stem(part), part)
                 continue
             parts = [
                 PartPlan(spec.report, self._known.evaluated[part.key].hidden(spec.report), part.key)
                 for part in slices
                 for _, spec in group
             ]
-            has_cover = bundle.cover is not None and form == "pdf"
-            if bundle.cover is not None and has_cover:
+            if bundle.cover is not None:
                 parts = [PartPlan(bundle.cover, self._evaluated.hidden(bundle.cover), self._key), *parts]
             yield DocumentPlan(
                 parts=tuple(parts),
                 format=form,
                 file_name=f"{stem}.{form}",
-                lock=self._shared_lock(group),
+                lock=self._shared_lock(group, whole),
                 attached=any(spec.attach for _, spec in group),
-                joint=Joint(cover=has_cover, contents=bundle.contents and form == "pdf", by_key=True),
+                joint=Joint(cover=bundle.cover is not None, contents=bundle.contents and form == "pdf", by_key=True),
             )
 
-    def _document(self, index: int, spec: DocumentSpec, part: PartPlan, name: str) -> DocumentPlan:
+    def _document(self, index: int, spec: DocumentSpec, shown: PartPlan, name: str, of: SlicePlan) -> DocumentPlan:
         return DocumentPlan(
-            parts=(part,),
+            parts=(shown,),
             format=spec.format,
             file_name=f"{name}.{spec.format}",
             csv=_csv_form(spec, self._reading.wording.house) if spec.format == "csv" else None,
             attached=spec.attach,
-            lock=self._lock(index, spec),
+            lock=self._lock(index, spec, self._as_seen(of)),
         )
 
     def _filled(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
         return safe_name(self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key).text)
 
-    def _shared_lock(self, group: Sequence[_Numbered]) -> Lock | None:
-        locks = [self._lock(index, spec) for index, spec in group]
+    def _shared_lock(self, group: Sequence[_Numbered], part: SlicePlan) -> Lock | None:
+        locks = [self._lock(index, spec, part) for index, spec in group]
         return next((lock for lock in locks if lock is not None), None)
 
-    def _lock(self, index: int, spec: DocumentSpec) -> Lock | None:
+    def _lock(self, index: int, spec: DocumentSpec, part: SlicePlan) -> Lock | None:
         """The passwords of a document: those of who gets it.
 
         Raises:
@@ -324,7 +340,7 @@ class _Maker:
         job, known = self._job, self._known.secrets
         place = ("package", "documents", index, "password")
         require(spec.format, job.at(*place, "open"))
-        secret = self._secret(spec.password.open, (*place, "open"))
+        secret = self._secret(spec.password.open, (*place, "open"), part)
         change = known.resolve(spec.password.change, job.at(*place, "change")) if spec.password.change else ""
         return Lock(
             open=secret,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
@@ -20,7 +20,8 @@ class PlacePlan(NamedTuple):
         way: What the job calls it.
         kind: Whether it is a folder, a mailbox or a printer.
         name: How the workspace calls it.
-        path: Folders below it, with `/`; empty for the folder itself.
+        paths: Key → folders below it for the documents of that key, with `/`; empty for the folder itself. Under an
+            empty key those of everything else.
         existing: What becomes of files that are there already.
         link: The address of the root, or empty.
         what: What is put there: the files; messages, each with its files in it; or pages, of the files that are PDFs.
@@ -29,22 +30,23 @@ class PlacePlan(NamedTuple):
     way: str
     kind: TargetKind
     name: str
-    path: str
+    paths: Mapping[str, str]
     existing: str
     link: str = ""
     what: Literal["files", "messages", "pages"] = "files"
 
-    def place(self, name: str) -> str:
-        """Where a file is put, below the root."""
-        return f"{self.path}/{name}" if self.path else name
+    def place(self, name: str, key: str = "") -> str:
+        """Where a file is put, below the root; `key` is whose document it is, where it is of one."""
+        path = self.paths.get(key, self.paths.get("", ""))
+        return f"{path}/{name}" if path else name
 
-    def target(self, name: str) -> Target:
+    def target(self, name: str, key: str = "") -> Target:
         """Where a file goes."""
-        return Target(self.kind, self.name, self.place(name))
+        return Target(self.kind, self.name, self.place(name, key))
 
-    def link_to(self, name: str) -> str:
+    def link_to(self, name: str, key: str = "") -> str:
         """The address of a file."""
-        return f"{self.link.rstrip('/')}/{quote(self.place(name))}"
+        return f"{self.link.rstrip('/')}/{quote(self.place(name, key))}"
 
 
 def path_of(text: str, filled: Callable[[str], str]) -> str:

@@ -66,6 +66,12 @@ class DocumentPlan:
     attached: bool = True
 
     @property
+    def slice(self) -> str:
+        """The key whose rows it shows; empty where they are those of several."""
+        keys = {part.slice for part in self.parts}
+        return keys.pop() if len(keys) == 1 else ""
+
+    @property
     def report(self) -> str:
         """Its reports, each once."""
         return " + ".join(dict.fromkeys(part.report for part in self.parts))

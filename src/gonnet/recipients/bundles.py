@@ -13,7 +13,7 @@ from gonnet.data import Engine
 from gonnet.data.key_text import key_text
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.people import RecipientList
-from gonnet.recipients.contacts import as_one
+from gonnet.recipients.contacts import at_one_address
 from gonnet.recipients.matching import Addressed, near_misses
 from gonnet.recipients.roll import Recipient
 
@@ -96,7 +96,7 @@ def bundles(people: Sequence[Recipient], spec: RecipientList, seen: Sight, taken
 def _bundle(
     address: Sequence[str], lines: Sequence[Recipient], spec: RecipientList, seen: Sight, taken: set[str]
 ) -> Addressed:
-    keys: dict[str, None] = {}
+    seen_by: dict[str, Recipient] = {}
     problems = []
     why = []
     for line in lines:
@@ -106,9 +106,12 @@ def _bundle(
             )
         else:
             found = [key for key in _keys(line, spec, seen) if key in seen.counts]
-            keys |= dict.fromkeys(found)
+            seen_by = dict.fromkeys(found, line) | seen_by
             why.append(f"line {line.line} of {line.source}: {_said(line, spec, found)}")
-    contact = as_one(lines, *problems)
+    # A line of which no key has rows says nothing of this package.
+    seeing = [line for line in lines if any(line is other for other in seen_by.values())]
+    contact = at_one_address(seeing or lines, *problems)
+    keys = list(seen_by)
     return Addressed(
         key=_name("; ".join(address), lines[0].source, taken),
         rows=sum(seen.counts[key] for key in keys),
@@ -116,6 +119,7 @@ def _bundle(
         odd=(f"{len(keys)} key{'s' if len(keys) != 1 else ''} in one package",),
         keys=tuple(sorted(keys)),
         why=tuple(why),
+        seen_by=seen_by,
         bundle=spec.bundled,
         settings=spec.settings,
     )

@@ -9,6 +9,9 @@ from itertools import groupby
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address
 from gonnet.recipients.roll import Recipient
+from gonnet.wording.differing import Differing
+
+_SHOWN = 3
 
 
 def arranged(people: Sequence[Recipient], spec: RecipientList) -> tuple[Recipient, ...]:
@@ -65,6 +68,39 @@ def as_one(lines: Sequence[Recipient], *problems: str) -> Recipient:
         bcc=_once(address for line in lines for address in line.bcc),
         problem="; ".join(found) or None,
     )
+
+
+def at_one_address(lines: Sequence[Recipient], *problems: str) -> Recipient:
+    """The lines that have one address, as one: what they agree in; the rest cannot be used, so that none is ignored.
+
+    Args:
+        lines: Those of one list with the same address.
+        problems: What else speaks against them.
+    """
+    first, *others = lines
+    if not others:
+        return as_one(lines, *problems)
+    if any(line.language != first.language for line in others):
+        problems = (*problems, f"{_called(lines)} have one address and ask for different languages")
+    found = as_one(lines, *problems)
+    names = {line.name for line in lines}
+    if len(names) > 1:  # the name of one of them would be ignored, or be shown to the others
+        to = tuple(replace(address, display="") for address in found.to)
+        found = replace(found, to=to, name=to[0].mailbox if to else first.source)
+    return replace(found, fields={column: _agreed(column, lines) for column in first.fields})
+
+
+def _agreed(column: str, lines: Sequence[Recipient]) -> object:
+    value = lines[0].fields[column]
+    if isinstance(value, Differing) or all(line.fields[column] == value for line in lines):
+        return value
+    return Differing(f"{_called(lines)} have one address and differ in '{column}'")
+
+
+def _called(lines: Sequence[Recipient]) -> str:
+    numbers = [str(line.line) for line in lines[:_SHOWN]]
+    last = f"{len(lines) - _SHOWN} more" if len(lines) > _SHOWN else numbers.pop()
+    return f"lines {', '.join(numbers)} and {last} of {lines[0].source}"
 
 
 def _once(addresses: Iterator[Address]) -> tuple[Address, ...]:

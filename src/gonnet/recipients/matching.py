@@ -6,10 +6,11 @@ import re
 import unicodedata
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.people import Bundle, Settings
+from gonnet.recipients.contacts import at_one_address
 from gonnet.recipients.roll import Recipient
 
 _NO_SETTINGS = Settings()
@@ -28,6 +29,7 @@ class Addressed:
         odd: What a reviewer should see about it.
         keys: The keys that it brings together, in order; empty for what is of one key.
         why: Why these, line by line of the list.
+        seen_by: Key → the line by which the address sees it; empty for what is of one key.
         bundle: How they arrive; None for what is of one key.
         settings: What its list says of everybody on it.
     """
@@ -38,6 +40,7 @@ class Addressed:
     odd: tuple[str, ...]
     keys: tuple[str, ...] = ()
     why: tuple[str, ...] = ()
+    seen_by: Mapping[str, Recipient] = field(default_factory=dict)
     bundle: Bundle | None = None
     settings: Settings = _NO_SETTINGS
 
@@ -72,11 +75,15 @@ def match(
     contacts: defaultdict[str, list[Recipient]] = defaultdict(list)
     doubled: Counter[str] = Counter()
     for person in people:
-        seen = {address.identity for known in contacts[person.key] for address in known.to}
-        if person.to and all(address.identity in seen for address in person.to):
-            doubled[person.key] += 1
-        else:
-            contacts[person.key].append(person)
+        so_far = contacts[person.key]
+        seen = {identity: at for at, known in enumerate(so_far) for identity in _identities(known)}
+        if not person.to or _identities(person) - seen.keys():
+            so_far.append(person)
+            continue
+        doubled[person.key] += 1
+        at = min(seen[identity] for identity in _identities(person))
+        if so_far[at].listed == person.listed:  # an earlier list goes before a later one
+            so_far[at] = _with_another_line(so_far[at], person)
     shared = _shared(people)
     found = []
     for key in sorted({*counts, *contacts}):
@@ -85,6 +92,16 @@ def match(
         own = settings[mine[0].listed] if mine else _NO_SETTINGS
         found.append(Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd, settings=own))
     return tuple(found)
+
+
+def _identities(person: Recipient) -> set[str]:
+    return {address.identity for address in person.to}
+
+
+def _with_another_line(known: Recipient, person: Recipient) -> Recipient:
+    """A contact after another line of the list for it was read, which adds no address that is written to."""
+    found = at_one_address([known, person])
+    return replace(found, to=tuple(address for address in found.to if address.identity in _identities(known)))
 
 
 def _shared(people: Iterable[Recipient]) -> dict[str, int]:

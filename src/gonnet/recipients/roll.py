@@ -10,6 +10,7 @@ from gonnet.data.key_text import BETWEEN, key_text
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
 from gonnet.recipients.corrections import Corrections
+from gonnet.wording.differing import Differing
 from gonnet.wording.languages import locale_of
 
 NO_ADDRESS = "no address on the list"
@@ -167,6 +168,9 @@ def _addresses(
 ) -> Iterator[Address]:
     for column in columns:
         cell = column if "@" in column else fields[column]
+        if isinstance(cell, Differing):
+            problems.append(cell.why)
+            continue
         if cell is None or not str(cell).strip():
             continue
         try:

@@ -16,6 +16,7 @@ from jinja2.runtime import Context
 from jinja2.sandbox import SandboxedEnvironment
 
 from gonnet.errors import DataError, JobError, meant
+from gonnet.wording.differing import Differing
 from gonnet.wording.formats import House
 from gonnet.wording.template import Template
 
@@ -130,6 +131,8 @@ class Wording:
         try:
             text = self._compiled(environment, template.source).render(values, **{_NUMBERS: numbers})
             return Filled(text.strip("\n"), tuple(numbers))
+        except DataError as error:
+            raise DataError(error.what, where=about, fix=error.fix) from error
         except UndefinedError as error:
             raise DataError(
                 f"a merge field has no value: {error.message}", where=about, fix="Correct the name, or the list"
@@ -180,15 +183,22 @@ class _Figure(str):
 
 
 def _number(value: object) -> int | float | Decimal:
+    _require_one(value)
     if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
         raise TypeError(f"{_said(value)} is not a number")
     return value
 
 
 def _date(value: object) -> dt.date:
+    _require_one(value)
     if not isinstance(value, dt.date):
         raise TypeError(f"{_said(value)} is not a date")
     return value
+
+
+def _require_one(value: object) -> None:
+    if isinstance(value, Differing):
+        value.refuse()
 
 
 def _said(value: object) -> str:

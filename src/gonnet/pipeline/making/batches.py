@@ -28,6 +28,7 @@ from gonnet.rules import Outcome
 from gonnet.scratch import scratch
 from gonnet.split import bring_together
 from gonnet.split.slices import rows_of
+from gonnet.wording.differing import Differing
 
 _BATCH = 100  # packages that a worker makes at a time
 
@@ -190,5 +191,5 @@ def _values(person: Recipient, columns: Sequence[str]) -> Iterator[tuple[str, st
         yield "address", address.mailbox
     for column in columns:
         value = person.fields.get(column)
-        if value is not None:
+        if value is not None and not isinstance(value, Differing):
             yield column, str(value)

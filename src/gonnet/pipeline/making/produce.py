@@ -12,6 +12,7 @@ import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from itertools import chain, repeat
 from pathlib import Path
 from typing import cast
 
@@ -115,7 +116,7 @@ class _Worker:
                 part = self._kit.enclosures[file]
                 hits += self._kit.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
                 documents.append(part.record(document.name for document in documents))
-            leaving = _files(order.places, documents)
+            leaving = _files(order.places, documents, [plan.slice for plan in order.documents])
             messages, mailed, found = self._writer.write(order, documents)
             leaving = [*leaving, *mailed]
             hits += found
@@ -171,18 +172,20 @@ def _lacks_pages(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]
     return any(plan.what == "pages" for plan in plans) and all(document.format != "pdf" for document in documents)
 
 
-def _files(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]) -> list[HandOverRecord]:
-    """The files that are put into folders, and the PDFs that are printed."""
+def _files(
+    plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord], slices: Sequence[str]
+) -> list[HandOverRecord]:
+    """The files that are put into folders, and the PDFs that are printed; enclosures come last, and are of no key."""
     return [
         HandOverRecord(
             kind=HandOverKind.FILE if plan.what == "files" else HandOverKind.PRINT,
-            target=plan.target(document.name),
+            target=plan.target(document.name, key),
             way=plan.way,
             existing=plan.existing,
             sha256=document.sha256,
         )
         for plan in plans
         if plan.what != "messages"
-        for document in documents
+        for document, key in zip(documents, chain(slices, repeat("")), strict=False)
         if plan.what == "files" or document.format == "pdf"
     ]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -23,6 +22,7 @@ from gonnet.pipeline.tools import Tools
 from gonnet.recipients import roll
 from gonnet.rules.decisions import Cause
 from gonnet.rules.guard import Measured, alarms, measured
+from gonnet.wording.differing import Differing
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,6 +84,7 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     addressed = _chosen(in_order(found.engine, job, matched.addressed, bound), request.only)
     cases = [_by_the_rules(part, evaluated[part.key], job) for part in addressed]
     cases = _after(cases, lambda case: _by_the_data(case, found))
+    cases = _after(cases, lambda case: _by_its_lines(case, job))
     now = measured(found.engine)
     alarm = _alarm(job, tools, now, cases) if request.guarded and not request.only else None
     cases = _after(cases, lambda case: rules.held_by_the_guard(case.decision, alarm))
@@ -110,6 +111,21 @@ def _by_the_rules(part: recipients.Addressed, found: rules.Evaluated, job: Job) 
 def _by_the_data(case: Case, found: Read) -> rules.Decision:
     """Held where its own question failed, or the data are not as expected."""
     return rules.held_by_the_data(case.decision, _unanswered(case.addressed, found.loaded.failed), found.lacking)
+
+
+def _by_its_lines(case: Case, job: Job) -> rules.Decision:
+    """Held where a condition asks for what the lines of its address do not agree in."""
+    part = case.addressed
+    if not part.contacts or case.decision.outcome is not rules.Outcome.READY:
+        return case.decision
+    differing = {name: value for name, value in part.contacts[0].fields.items() if isinstance(value, Differing)}
+    named = rules.named_in(job, "keys" if part.bundle is None else "bundles") if differing else None
+    why = next((str(value.why) for name, value in differing.items() if named and named.asks_for("recipient", name)), "")
+    if not why:
+        return case.decision
+    return replace(
+        case.decision, outcome=rules.Outcome.HELD, cause=Cause.LINES, reason=f"{why}, which a condition asks for"
+    )
 
 
 def _unanswered(part: recipients.Addressed, failed: Mapping[str, str]) -> str | None:
@@ -146,7 +162,8 @@ def _alarm(job: Job, tools: Tools, now: Measured, cases: Sequence[Case]) -> str 
 
 def _past(job: Job, tools: Tools, keys: Iterable[str]) -> dict[str, rules.Past]:
     """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
-    if not re.search(r"\b(past|earlier)\s*\.", repr(job.file)):
+    # Texts merge it too, so any mention counts: it is read in vain at worst.
+    if not any(word in repr(job.file).casefold() for word in ("past", "earlier")):
         return {}
     found = tools.ledger.past(job.name)
     return {

@@ -13,6 +13,7 @@ from gonnet.pipeline.surveying.reading import Read, raise_all
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Addressed, Recipient
+from gonnet.wording.differing import Differing
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,7 +62,12 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
         raise_all(references.texts_to_the_data(edition.job, found.columns, edition.reading.wording))
     described = descriptions(job, people)
     fields = {key: person.fields for key, person in described.items()}
-    fields |= {part.key: part.contacts[0].fields for part in addressed if part.contacts}
+    fields |= {part.key: _for_sql(part.contacts[0].fields) for part in addressed if part.contacts}
     return Matched(
         people=people, addressed=addressed, described=described, fields=fields, editions=versions, astray=astray
     )
+
+
+def _for_sql(fields: Mapping[str, object]) -> dict[str, object]:
+    """The columns of a line; what lines do not agree in is empty: a package whose conditions ask for it is held."""
+    return {column: None if isinstance(value, Differing) else value for column, value in fields.items()}
