@@ -16,6 +16,7 @@ normal results of a hand-over) are values, not errors.
 from __future__ import annotations
 
 import difflib
+import shlex
 from collections.abc import Iterable, Sequence
 
 
@@ -107,3 +108,8 @@ def meant(word: str, known: Sequence[str], *, noun: str = "one") -> str:
         return f"There is no such {noun} to choose from."
     shown = ", ".join(f"'{entry}'" for entry in known[:12])
     return f"Known: {shown}{' …' if len(known) > 12 else ''}"
+
+
+def typed(*words: object) -> str:
+    """A command as it is typed in a shell: `gonnet release 3 'Anvil & Co'`; a key is a word of its own."""
+    return shlex.join(["gonnet", *map(str, words)])

@@ -49,7 +49,7 @@ ROLES = "recipients: {rows: members, key: farm_no, name: farm_name, to: email, r
         (ROLES + "{to: accounts, cc: owner}, together: true}", {"00042": [("books42 more42", "owner42", "")]}),
         (ROLES + "{to: owner, bcc: adviser}, cc: adviser}", {"00042": [("owner42", "ines", "")], "117": [("owner117", "", "adviser117")]}),
         (ROLES + "{to: [accounts, owner]}}",
-         {"118": [("vet118", "", "", "no contact with a usable address who is accounts, else owner")]}),
+         {"118": [("", "", "", "no contact with a usable address who is accounts, else owner; the list has vet118@tarnvale.example (vet)")]}),
         (USUAL.replace("cc: adviser", "together: true"), {"00042": [("owner42 books42 more42", "", "")]}),
         (USUAL.replace("cc: adviser", "cc: [adviser, office@tarnvale.example]"),
          {"00042": [("owner42", "ines office", ""), ("books42", "office", ""), ("more42", "office", "")]}),
@@ -61,6 +61,18 @@ def test_who_of_the_contacts_is_written_to(dairy: Dairy, recipients: str, expect
     dairy.write("members.csv", CONTACTS)
     found = messages(dairy, recipients)
     assert {key: found[key] for key in expected} == expected
+
+
+def test_where_no_role_fits_whoever_releases_says_to_whom(dairy: Dairy) -> None:
+    dairy.write("members.csv", CONTACTS)
+    dairy.job((USUAL, ROLES + "{to: accounts}}"), ("litres > 5000", "litres > 50000"))
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    refused = dairy.gonnet("release", "1", "118", "--why", "they called", code=2).stderr
+    assert "package 118 has no address" in refused
+    assert "amend 1 118 --to ADDRESS" in refused
+    told = dairy.gonnet("amend", "1", "118", "--to", "keeper@tarnvale.example", "--why", "asked on the phone").stdout
+    assert "118" in told
+    assert "→ keeper@tarnvale.example" in dairy.gonnet("release", "1", "118", "--why", "they called").stdout
 
 
 def test_several_lists_and_lines_in_the_job_come_together(dairy: Dairy) -> None:

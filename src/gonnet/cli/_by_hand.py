@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from gonnet.cli import _exit
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
@@ -56,5 +57,5 @@ def report(run: RunRecord, packages: Sequence[PackageRecord], *, as_json: bool) 
         _show.stated(str(package.state), f"{package.key}  {package.name[:40]}{to}{reason}")
     _show.line(f"Run {run.id} now: {_report.states(run)}.", "bold")
     held = [package.key for package in packages if str(package.state) == "held"]
-    steps = [(f"gonnet release {run.id} {held[0]} --why …", "let it go with the next send")] if held else []
-    _show.next_steps(*steps, (f"gonnet review {run.id}", "see the whole list again"))
+    steps = [(typed("release", run.id, held[0]) + " --why …", "let it go with the next send")] if held else []
+    _show.next_steps(*steps, (typed("review", run.id), "see the whole list again"))

@@ -8,6 +8,7 @@ from contextlib import ExitStack
 from typing import TYPE_CHECKING
 
 from gonnet.cli import _exit, _report, _show, _signals
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -128,7 +129,7 @@ def _nothing_to_send(tools: Tools, sent: Sent, *, quiet: bool) -> None:
     if not quiet:
         _show.line(f"Nothing to send: run {run.id} has {_report.states(run)}.", "bold")
     if run.handed:
-        _show.next_steps((f"gonnet show {run.id}", "see what became of it"))
+        _show.next_steps((typed("show", run.id), "see what became of it"))
         return
     reasons = Counter(
         (str(package.state), package.reason or "it was sent already in another run")
@@ -205,11 +206,11 @@ def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
         _warn(f"{report.ended}; what has not left is still ready")
     wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
     _report.withheld(wrong, most=20)
-    steps = [(f"gonnet send {run.id}", "go on with what is ready")] if is_stopped and not quiet else []
+    steps = [(typed("send", run.id), "go on with what is ready")] if is_stopped and not quiet else []
     if any(part.state == "deferred" for package in wrong for part in package.hand_overs):
-        steps.append((f"gonnet send {run.id}", "try again what was refused only for now"))
+        steps.append((typed("send", run.id), "try again what was refused only for now"))
     for package in wrong[:1]:
         steps += ways_on(str(run.id), package)
     if not quiet or steps:
-        steps.append((f"gonnet show {run.id}", "see what became of every package"))
+        steps.append((typed("show", run.id), "see what became of every package"))
         _show.next_steps(*steps)

@@ -6,6 +6,7 @@ import datetime as dt
 from typing import TYPE_CHECKING
 
 from gonnet.cli import _open, _report, _show
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.ledger import RunRecord
@@ -57,7 +58,7 @@ def prepared(
         if not quiet:
             steps = [("gonnet review", "see every package before anything leaves")]
             if tools.ledger.extent(run.id)[1]:
-                steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
+                steps.append((typed("send", run.id), "hand over what is ready; asks first"))
             else:
                 steps.append(("gonnet review --into FOLDER", "put the documents into a folder"))
             _show.next_steps(*steps)

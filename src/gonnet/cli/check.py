@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import click
 
 from gonnet.cli import _exit, _options
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.jobs import Job
@@ -105,4 +106,4 @@ def _tell(job: Job, checked: Checked, *, quiet: bool) -> None:
     _report.findings(pairs, attention_only=quiet)
     if not quiet:
         _show.line("Every name in the job is known.")
-        _show.next_steps((f"gonnet prepare {job.name}", "make every package; contacts nobody"))
+        _show.next_steps((typed("prepare", job.name), "make every package; contacts nobody"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shlex
 import socket
 import subprocess
 import sys
@@ -15,6 +16,7 @@ from pathlib import Path
 import click
 
 from gonnet.cli import _exit
+from gonnet.errors import typed
 
 _STEPS = (
     ("The job and its data, before anything is made:", ("check", "statements")),
@@ -94,7 +96,9 @@ def _already_there(folder: Path) -> int:
 
     other = next(name for n in range(2, 1000) if not (name := folder.with_name(f"{folder.name}-{n}")).exists())
     _show.line(f"There is a workspace in {folder} already; nothing was changed.")
-    _show.next_steps((f"cd {folder} && gonnet runs", "go on with it"), (f"gonnet demo {other}", "make a fresh one"))
+    _show.next_steps(
+        (f"cd {shlex.quote(str(folder))} && gonnet runs", "go on with it"), (typed("demo", other), "make a fresh one")
+    )
     return _exit.WRONG
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from gonnet.cli import _exit, _options
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.packages import PackagePlan
@@ -106,7 +107,7 @@ def _tell(found: Survey, plans: list[PackagePlan], job: str) -> None:
     many += [_show.many(bundles, "bundle")] if bundles else []
     _show.line(f"{' and '.join(many)}, {_show.many(rows, 'row')}: {said or 'nothing'}", "bold")
     if plans:
-        _show.next_steps((f"gonnet explain {job} {plans[0].key}", "why one of them gets what it gets"))
+        _show.next_steps((typed("explain", job, plans[0].key), "why one of them gets what it gets"))
 
 
 def _amount(value: object) -> str:

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from gonnet.cli import _options
+from gonnet.errors import typed
 
 _FILE = click.Path(dir_okay=False, path_type=Path)
 
@@ -48,7 +49,7 @@ def new(name: str, rows: Path, by: str, recipients: Path | None, to: str | None,
     if made.list_key is not None:
         _show.line(f"The list's column '{made.list_key}' knows {made.matched:,} of the {made.keys:,} keys.")
     _show.next_steps(
-        (f"gonnet prepare {name}", "make every package; contacts nobody"),
+        (typed("prepare", name), "make every package; contacts nobody"),
         ("gonnet review --into look", "see the list, and put the documents into the folder `look`"),
         (_shown(made.job), "change labels, formats and texts to your liking"),
     )

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from gonnet.cli import _exit, _options
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.pipeline.preview import Sample
@@ -103,4 +104,4 @@ def _tell(samples: list[Sample], into: Path, *, with_message: bool, job: str) ->
             _show.line()
     count = sum(len(sample.files) for sample in samples)
     _show.line(f"{_show.many(count, 'file')} in {into}; no run was recorded.")
-    _show.next_steps((f"gonnet prepare {job}", "make every package; contacts nobody"))
+    _show.next_steps((typed("prepare", job), "make every package; contacts nobody"))

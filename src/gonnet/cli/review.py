@@ -10,6 +10,7 @@ import click
 
 from gonnet.cli import _exit, _options
 from gonnet.cli._options import OPEN
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
@@ -180,10 +181,10 @@ def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) ->
     steps = []
     example = next((package.key for package in packages if package.documents), None)
     if example is not None:
-        steps.append((f"gonnet show {run.id} {example}", "one package in full, with its message"))
+        steps.append((typed("show", run.id, example), "one package in full, with its message"))
         if not copied:
-            steps.append((f"gonnet review {run.id} --into look", "copy the documents to the folder `look`"))
+            steps.append((typed("review", run.id, "--into", "look"), "copy the documents to the folder `look`"))
     if any(str(p.state) == "ready" and p.hand_overs for p in packages):
-        steps.append((f"gonnet send {run.id} --trial YOU@… --first 3", "try it on yourself"))
-        steps.append((f"gonnet send {run.id}", "hand over what is ready; asks first"))
+        steps.append((typed("send", run.id) + " --trial YOU@… --first 3", "try it on yourself"))
+        steps.append((typed("send", run.id), "hand over what is ready; asks first"))
     _show.next_steps(*steps)

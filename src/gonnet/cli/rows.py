@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import click
 
 from gonnet.cli import _options
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.data import Engine
@@ -131,5 +132,5 @@ def _next(job: Job, engine: Engine, view: View) -> None:
     from gonnet.cli import _show
 
     others = [name for name in job.file.data if name != view.table]
-    steps = [(f"gonnet rows {job.name} {others[0]}", f"another data set: {', '.join(others)}")] if others else []
-    _show.next_steps(*steps, (f"gonnet check {job.name}", "the job and its data as a whole"))
+    steps = [(typed("rows", job.name, others[0]), f"another data set: {', '.join(others)}")] if others else []
+    _show.next_steps(*steps, (typed("check", job.name), "the job and its data as a whole"))

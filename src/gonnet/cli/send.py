@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from gonnet.cli import _exit, _options
+from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.ledger import RunRecord
@@ -103,5 +104,5 @@ def _tried(
             _show.line(f"  not accepted: {reply.code or ''} {reply.text}")
         if report.ended:
             _show.line(f"  It ended early: {report.ended}")
-        _show.next_steps((f"gonnet send {run.id}", "the real thing; the trial does not count"))
+        _show.next_steps((typed("send", run.id), "the real thing; the trial does not count"))
     return _exit.ATTENTION if refused or report.ended else _exit.DONE

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from sqlalchemy import Connection, Engine, insert, update
 
-from gonnet.errors import RunError
+from gonnet.errors import RunError, typed
 from gonnet.ledger import schema
 from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import conclude_package
@@ -44,7 +44,8 @@ class Changes:
             )
             if done.rowcount != 1:
                 raise RunError(
-                    f"package {package.key} is no longer {package.state}", fix="Look again with `gonnet show`"
+                    f"package {package.key} is no longer {package.state}",
+                    fix=_look(run_id, package),
                 )
             self._note(work, run_id, package.id, what)
 
@@ -73,7 +74,10 @@ class Changes:
                 is_so = (table.c.id == part.id) & table.c.state.in_(origins(state))
                 values = {"state": state, "reply": why, "refused": "", "code": None, "at": self._now()}
                 if work.execute(update(table).where(is_so).values(**values)).rowcount != 1:
-                    raise RunError(f"{part.target} is no longer {part.state}", fix="Look again with `gonnet show`")
+                    raise RunError(
+                        f"{part.target} is no longer {part.state}",
+                        fix=_look(run_id, package),
+                    )
             found = conclude_package(work, package.id)
             self._note(work, run_id, package.id, what)
             return found
@@ -149,7 +153,10 @@ class Changes:
                 is_so = (table.c.id == part.id) & table.c.state.in_(origins(HandOverState.CLOSED))
                 values = {"state": HandOverState.CLOSED, "at": self._now()}
                 if work.execute(update(table).where(is_so).values(**values)).rowcount != 1:
-                    raise RunError(f"{part.target} is no longer {part.state}", fix="Look again with `gonnet show`")
+                    raise RunError(
+                        f"{part.target} is no longer {part.state}",
+                        fix=_look(run_id, package),
+                    )
             self._redocument(work, package.id, documents)
             add_leaving(work, run_id, package.id, messages, mailed)
             self._seal(work, package.id, seal=seal)
@@ -186,3 +193,7 @@ class Changes:
     def _note(self, work: Connection, run_id: int, package_id: int, what: str) -> None:
         values = {"run_id": run_id, "package_id": package_id, "at": self._now(), "what": what[:600]}
         work.execute(insert(schema.events).values(**values))
+
+
+def _look(run_id: int, package: PackageRecord) -> str:
+    return f"Look again with `{typed('show', run_id, package.key)}`"

@@ -42,12 +42,19 @@ def _by_role(lines: Sequence[Recipient], spec: RecipientList) -> Iterator[Recipi
     usable = {role: [line for line in found if line.to and not line.problem] for role, found in by_role.items()}
     wanted = next((role for role in map(_plain, spec.roles.to) if usable.get(role)), None)
     if wanted is None:
-        alternates = ", else ".join(spec.roles.to)
-        yield replace(lines[0], problem=f"no contact with a usable address who is {alternates}")
+        yield _nobody(lines, spec.roles.to, spec.role)
         return
     cc, bcc = (_addresses(usable, names) for names in (spec.roles.cc, spec.roles.bcc))
     for line in usable[wanted]:
         yield replace(line, cc=(*line.cc, *cc), bcc=(*line.bcc, *bcc))
+
+
+def _nobody(lines: Sequence[Recipient], wanted: Sequence[str], column: str) -> Recipient:
+    """A contact without address: nobody on the list is one to write to, and whoever releases it must say who is."""
+    there = [f"{person.to[0].mailbox} ({person.fields.get(column) or 'no role'})" for person in lines if person.to]
+    known = f"; the list has {', '.join(there[:_SHOWN])}" + (" …" if len(there) > _SHOWN else "") if there else ""
+    problem = f"no contact with a usable address who is {', else '.join(wanted)}{known}"
+    return replace(lines[0], to=(), cc=(), bcc=(), problem=problem)
 
 
 def _addresses(usable: dict[str, list[Recipient]], names: Sequence[str]) -> tuple[Address, ...]:

@@ -12,7 +12,7 @@ from pathlib import Path
 from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
 from gonnet.delivery import Body
-from gonnet.errors import DataError, RunError
+from gonnet.errors import DataError, RunError, typed
 from gonnet.jobs.braces import has_field
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
@@ -62,7 +62,7 @@ def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, w
     with tools.ledger.alone(run):
         packages = tools.ledger.packages(run.id)
         (package,) = chosen(run, tools, [key])
-        _require_amendable(package, wanted)
+        _require_amendable(run, package, wanted)
         watch = _watch(packages)
         documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
         more = tuple(document.name for document in documents[len(package.documents) :])
@@ -144,7 +144,7 @@ def _require_allowed(mailed: Sequence[HandOverRecord], tools: Tools) -> None:
         raise RunError(gate.not_allowed(strangers), fix="Give another address")
 
 
-def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
+def _require_amendable(run: RunRecord, package: PackageRecord, wanted: Amendment) -> None:
     key = package.key
     if package.state not in (State.READY, State.HELD, State.FAILED) or not package.messages:
         is_so = package.state in (State.READY, State.HELD, State.FAILED)
@@ -152,7 +152,9 @@ def _require_amendable(package: PackageRecord, wanted: Amendment) -> None:
         raise RunError(f"package {key} {what}, so nothing of it can be put right", fix="Prepare it again with --only")
     was_tried = any(part.state is not HandOverState.WAITING for part in package.mailed)
     if was_tried and not any(part.is_open or part.state is HandOverState.REFUSED for part in package.mailed):
-        raise RunError(f"everything of package {key} was handed over already", fix="`gonnet show` tells what")
+        raise RunError(
+            f"everything of package {key} was handed over already", fix=f"`{typed('show', run.id, key)}` tells what"
+        )
     if package.of_kind(HandOverKind.DRAFT):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
     if wanted.text is not None and has_field(wanted.text):

@@ -6,13 +6,12 @@ Nothing is changed while a run is being sent: what a send has read is what leave
 from __future__ import annotations
 
 import secrets
-import shlex
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from enum import Enum
 
 from gonnet import delivery
-from gonnet.errors import RunError
+from gonnet.errors import RunError, typed
 from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.states import BY_HAND, DONE, HandOverState, Purpose
 from gonnet.pipeline.seal import seal_of
@@ -49,13 +48,14 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
         for package in packages:
             if package.state not in BY_HAND[to]:
                 raise RunError(
-                    f"package {package.key} is {package.state}, so it cannot be {_VERBS[to]}", fix=_way_on(package)
+                    f"package {package.key} is {package.state}, so it cannot be {_VERBS[to]}", fix=_way_on(run, package)
                 )
             if to is State.READY:
-                _require_complete(package)
+                _require_complete(run, package)
             elif package.states - {HandOverState.WAITING}:
                 raise RunError(
-                    f"something of package {package.key} was handed over already", fix="`gonnet show` tells what"
+                    f"something of package {package.key} was handed over already",
+                    fix=f"`{typed('show', run.id, package.key)}` tells what",
                 )
         for package in packages:
             reason = "" if to is State.READY else why
@@ -75,19 +75,20 @@ def chosen(run: RunRecord, tools: Tools, keys: Sequence[str]) -> list[PackageRec
     return list(tools.ledger.packages(run.id, tuple(dict.fromkeys(keys))))
 
 
-def _way_on(package: PackageRecord) -> str:
+def _way_on(run: RunRecord, package: PackageRecord) -> str:
+    show = typed("show", run.id, package.key)
     match package.state:
         case State.SENT:
-            return "It has left; `gonnet resend` sends it again"
+            return f"It has left; `{typed('resend', run.id, package.key)}` sends it again"
         case State.UNSURE:
-            return f"`gonnet settle RUN {quoted(package.key)} --sent` (or --not-sent) says what became of it"
+            return f"`{typed('settle', run.id, package.key, '--sent')}` (or --not-sent) says what became of it"
         case State.FAILED:
-            return "; ".join(f"{command}: {purpose}" for command, purpose in ways_on("RUN", package))
+            return "; ".join(f"{command}: {purpose}" for command, purpose in ways_on(str(run.id), package))
         case _:
-            return "It is so already" if package.state in (State.READY, State.HELD) else "`gonnet show` tells more"
+            return "It is so already" if package.state in (State.READY, State.HELD) else f"`{show}` tells more"
 
 
-def _require_complete(package: PackageRecord) -> None:
+def _require_complete(run: RunRecord, package: PackageRecord) -> None:
     """A package that is released must have everything that it is to be sent with."""
     if not package.documents:
         fix = "Put right what its reason says, and prepare it again with --only"
@@ -96,7 +97,7 @@ def _require_complete(package: PackageRecord) -> None:
         fix = "Put right what its reason says, and prepare it again with --only"
         raise RunError(f"package {package.key} has no message ({package.reason})", fix=fix)
     if any(not message.to for message in package.messages):
-        fix = f"Give it one: `gonnet amend RUN {package.key} --to ADDRESS`"
+        fix = f"Give it one: `{typed('amend', run.id, package.key, '--to', 'ADDRESS')}`"
         raise RunError(f"package {package.key} has no address", fix=fix)
 
 
@@ -119,7 +120,10 @@ def settle(
         decided = [list(_decided(package, verdict, why)) for package in packages]
         for package, parts in zip(packages, decided, strict=True):
             if not parts:
-                raise RunError(_nothing_to_settle(package, verdict), fix="`gonnet show` tells what became of it")
+                raise RunError(
+                    _nothing_to_settle(package, verdict),
+                    fix=f"`{typed('show', run.id, package.key)}` tells what became of it",
+                )
         what = f"settled as {verdict.value} by {who}" + (f": {why}" if why else "")
         settled = []
         for package, parts in zip(packages, decided, strict=True):
@@ -152,25 +156,20 @@ def _nothing_to_settle(package: PackageRecord, verdict: Verdict) -> str:
 
 def ways_on(run: str, package: PackageRecord) -> list[tuple[str, str]]:
     """What can be done about a package of which something was refused for good, or is in doubt: command and purpose."""
-    key = quoted(package.key)
+    key = package.key
     if any(part.is_in_doubt for part in package.hand_overs):
         return [
-            (f"gonnet settle {run} {key} --sent", "unsure: ask whether it arrived; this says that it did"),
-            (f"gonnet settle {run} {key} --not-sent", "it did not arrive: the next send tries it again"),
+            (typed("settle", run, key, "--sent"), "unsure: ask whether it arrived; this says that it did"),
+            (typed("settle", run, key, "--not-sent"), "it did not arrive: the next send tries it again"),
         ]
     if HandOverState.REFUSED in package.states:
-        other = [(f"gonnet amend {run} {key} --to ADDRESS", "send it to another address")] if package.mailed else []
+        other = [(typed("amend", run, key, "--to", "ADDRESS"), "send it to another address")] if package.mailed else []
         return [
-            (f"gonnet settle {run} {key} --not-sent", "try it again as it was reviewed"),
+            (typed("settle", run, key, "--not-sent"), "try it again as it was reviewed"),
             *other,
-            (f"gonnet settle {run} {key} --closed --why TEXT", "leave it at that"),
+            (typed("settle", run, key, "--closed", "--why", "TEXT"), "leave it at that"),
         ]
     return []
-
-
-def quoted(word: str) -> str:
-    """A word as it is typed in a shell."""
-    return shlex.quote(word)
 
 
 def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str) -> list[PackageRecord]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from gonnet.errors import RunError
+from gonnet.errors import RunError, typed
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import Purpose, RunState
@@ -70,7 +70,7 @@ def require_prepared(run: RunRecord) -> None:
     """
     if run.state is not RunState.PREPARED:
         what = "is being prepared" if run.state is RunState.PREPARING else "was aborted before its end"
-        raise RunError(f"run {run.id} {what}", fix=f"Run `gonnet prepare {run.job}` again")
+        raise RunError(f"run {run.id} {what}", fix=f"Run `{typed('prepare', run.job)}` again")
 
 
 def _require_delivers(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
