@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
-VERSION = 5
+VERSION = 6
 
 metadata = MetaData()
 
@@ -116,9 +116,9 @@ hand_overs = Table(
     Column("at", String),
     Column("day", String(10)),
     Column("attempts", Integer, nullable=False, default=0),
-    Index("hand_overs_by_run", "run_id", "target_kind", "state"),
-    Index("hand_overs_by_day", "day", "target_kind", "state"),
-    Index("hand_overs_by_place", "target", "put_at"),
+    Index("hand_overs_by_run", "run_id"),
+    Index("hand_overs_by_day", "day"),
+    Index("hand_overs_by_target", "target"),
 )
 
 write_backs = Table(
