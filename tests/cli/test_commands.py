@@ -123,7 +123,7 @@ def test_from_the_check_to_the_mailbox(dairy: Dairy, serve: Serve) -> None:
     (line,) = dairy.gonnet("runs", "--job", "statements", "--state", "sent", "--csv").stdout.splitlines()[1:]
     assert line.startswith("1,statements,")
     assert line.endswith(",0,1,1,2,0,0")
-    assert "No run is like that, of 2 runs" in dairy.gonnet("runs", "--state", "failed").stdout
+    assert "None fits, of 2 runs" in dairy.gonnet("runs", "--state", "failed").stdout
     assert "is not an address" in dairy.gonnet("send", "last", "--trial", "me", "--yes", code=2).stderr
 
 
@@ -170,7 +170,7 @@ def test_what_prepares_and_looks_contacts_nobody(dairy: Dairy, serve: Serve, wor
         ({}, ["send", "x"], 2, "'x' is not a run"),
         ({"gonnet.yaml": "styl: {}\n"}, ["runs"], 2, "gonnet.yaml:1:1: unknown key 'styl' Did you mean 'style'?"),
         ({}, ["mailbox", "list"], 2, "there is no mailbox here"),
-        ({}, ["runs", "--workspace", "jobs"], 2, "this folder is no workspace"),
+        ({}, ["runs", "--workspace", "jobs"], 2, "this folder is not a workspace"),
     ],
 )
 def test_mistakes_are_told_in_words_with_the_right_code(

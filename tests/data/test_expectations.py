@@ -35,7 +35,7 @@ def expecting(text: str) -> tuple[str, str]:
         ("total: {column: amount, is: 5082.46}", None),
         ("total: {column: amount, is: 5082.47}", "amount must add up to 5082.47, it adds up to 5082.46"),
         ("total: {column: remark, is: 1}", "column 'remark' is not numbers, and cannot be added up"),
-        ("total: {column: amount, is: \"select 'much'\"}", "the total that is expected is 'much', which is no number"),
+        ("total: {column: amount, is: \"select 'much'\"}", "the expected total is 'much', which is not a number"),
         (
             "total: {column: litres, is: 'select count(*) + 10365 from members'}",
             "litres must add up to 10369, it adds up to 10370",

@@ -162,7 +162,7 @@ def test_an_encoding_that_is_given_is_used_and_told(dairy: Dairy) -> None:
     with closing(found.engine):
         assert found.engine.query("select farm_name from members") == [("Łąka Górna nad Świdrem, Żółć",)]
     assert "members.csv: read as cp1250" in found.notes
-    assert "members.csv: columns apart by semicolons" in found.notes
+    assert "members.csv: columns separated by semicolons" in found.notes
 
 
 def loaded(dairy: Dairy, source: str) -> list[tuple[object, ...]]:

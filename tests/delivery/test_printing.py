@@ -73,7 +73,7 @@ def test_what_is_only_printed_is_printed_again_where_it_is_to_be_sent_again(dair
     ("what", "state", "why", "after"),
     [
         ("sys.exit('no such printer')", "failed", "ended with 1: no such printer", 2),
-        ("time.sleep(30)", "unsure", "did not come to its end in 1 seconds", 1),
+        ("time.sleep(30)", "unsure", "did not end within 1 seconds", 1),
         ("import os; os.kill(os.getpid(), 9)", "unsure", "stopped by signal 9", 1),
     ],
 )

@@ -95,7 +95,7 @@ def test_what_stands_in_a_message_is_searched_for_others(dairy: Dairy) -> None:
     ("text", "says"),
     [
         ("{{ reports.summry }}", "'reports' has no field 'summry'"),
-        ("Here: {{ reports.summary }}", "it does not stand in a paragraph of its own"),
+        ("Here: {{ reports.summary }}", "it is not in a paragraph of its own"),
     ],
 )
 def test_a_report_that_cannot_stand_there_is_told(dairy: Dairy, text: str, says: str) -> None:

@@ -17,8 +17,8 @@ if TYPE_CHECKING:
 
 run_argument = click.argument("run_id", metavar="RUN")
 keys_argument = click.argument("keys", metavar="KEY...", nargs=-1, required=True)
-why_option = click.option("--why", metavar="TEXT", required=True, help="The reason; it is recorded, with your name.")
-reason_option = click.option("--why", metavar="TEXT", default="", help="The reason; it is recorded, with your name.")
+why_option = click.option("--why", metavar="TEXT", required=True, help="The reason; it is recorded with your name.")
+reason_option = click.option("--why", metavar="TEXT", default="", help="The reason; it is recorded with your name.")
 
 
 def who() -> str:

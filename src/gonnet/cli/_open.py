@@ -22,7 +22,7 @@ def workspace_at(folder: Path | None) -> Workspace:
     if folder is not None and not (folder / "gonnet.yaml").is_file():
         from gonnet.errors import JobError
 
-        raise JobError("this folder is no workspace", where=str(folder), fix="It has no gonnet.yaml")
+        raise JobError("this folder is not a workspace", where=str(folder), fix="It has no gonnet.yaml")
     return load_workspace(folder.resolve() if folder is not None else find_workspace(Path.cwd()))
 
 

@@ -49,16 +49,14 @@ workspace_option = click.option(
     "--workspace",
     type=click.Path(exists=True, file_okay=False, path_type=Path),
     metavar="DIR",
-    help="The workspace; else this folder, or the nearest one above it with gonnet.yaml.",
+    help="The workspace; by default this folder, or the nearest one above it with gonnet.yaml.",
 )
-only_option = click.option("--only", multiple=True, metavar="KEY", help="Only this key; can be given several times.")
+only_option = click.option("--only", multiple=True, metavar="KEY", help="Only this key; you can give it several times.")
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")
 yes_option = click.option("--yes", is_flag=True, help="Do not ask before sending.")
-again_option = click.option(
-    "--again", is_flag=True, help="Send also what was already sent in another run for the same period."
-)
+again_option = click.option("--again", is_flag=True, help="Also send what another run sent for the same period.")
 copy_option = click.option(
-    "--from-copy", is_flag=True, help="Send although this workspace is a copy, or was restored from a backup."
+    "--from-copy", is_flag=True, help="Send from a copy of a workspace, or from one restored from a backup."
 )
 list_options = _together(
     click.option("--page", "number", type=click.IntRange(min=1), default=1, help="Which page of the list."),
@@ -71,6 +69,6 @@ asked_options = _together(
     click.option(
         "--set", "asked", multiple=True, metavar="NAME=VALUE", callback=_pairs, help="Give a parameter its value."
     ),
-    click.option("--as-of", metavar="DATE", callback=_date, help="The date the run is made for; today when left out."),
+    click.option("--as-of", metavar="DATE", callback=_date, help="The date of the run; by default today."),
 )
 run_argument = click.argument("run_id", metavar="[RUN]", default="last")

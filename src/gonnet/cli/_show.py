@@ -173,5 +173,5 @@ def confirmed(question: str, *, yes: bool) -> bool:
     if yes:
         return True
     if not sys.stdin.isatty():
-        raise click.UsageError("there is no terminal to ask at; say --yes to do it without being asked")
+        raise click.UsageError("there is no terminal to ask at; say --yes to go on without a question")
     return click.confirm(question, default=False)

@@ -9,20 +9,20 @@ import click
 from gonnet.cli import _by_hand, _exit, _options
 
 
-@click.command(short_help="Put a package right before it leaves: addresses, message, one more file.")
+@click.command(short_help="Change a package before it leaves: addresses, words, one more file.")
 @_by_hand.run_argument
 @click.argument("key")
-@click.option("--to", metavar="ADDRESS", help="Who gets it; several apart by `;`.")
-@click.option("--keep", is_flag=True, help="Later runs write to this address too, until the list has another.")
+@click.option("--to", metavar="ADDRESS", help="Who gets it; separate several by `;`.")
+@click.option("--keep", is_flag=True, help="Later runs use this address too, until the list has another.")
 @click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")
 @click.option("--bcc", metavar="ADDRESS", help="Who gets a copy unseen.")
-@click.option("--message-text", "text", metavar="TEXT|@FILE", help="What the message says, in place of its text.")
+@click.option("--message-text", "text", metavar="TEXT|@FILE", help="What the message says instead of its text.")
 @click.option(
     "--enclose",
     multiple=True,
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
     metavar="FILE",
-    help="A file that goes with it too.",
+    help="One more file that goes with it.",
 )
 @_by_hand.reason_option
 @_options.workspace_option
@@ -40,11 +40,11 @@ def amend(
     workspace: Path | None,
     as_json: bool,
 ) -> int:
-    """Put a package of a run right before it leaves, and seal it anew. It stays held where it is held; release it then.
+    """Change a package of a run before it leaves: addresses, words, one more file. A held package stays held; release
+    it afterwards.
 
-    This is for one run. With --keep the address is used by later runs of the job too, and every one of them says so,
-    until the list has another: it stands in `corrections.csv` of the workspace. A list is best put right where it
-    comes from.
+    This is for one run. With --keep later runs of the job use the address too, and say so, until the list has another
+    one; `corrections.csv` in the workspace keeps it. If you can, correct the list itself.
 
     \b
     Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
@@ -63,7 +63,7 @@ def amend(
     if keep and to is None:
         raise click.UsageError("--keep goes with --to")
     if wanted == Amendment():
-        raise click.UsageError("say what is to be otherwise: --to, --cc, --bcc, --message-text or --enclose")
+        raise click.UsageError("say what to change: --to, --cc, --bcc, --message-text or --enclose")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         package = put_right(run, tools, key, wanted, why, _by_hand.who())

@@ -38,8 +38,8 @@ def check(
 ) -> int:
     """Look at a job and its data before anything is made: every name in it, every text, every key.
 
-    With --sample it opens every database and times every query on a few rows, without waiting for all of them; what is
-    said of keys is then said of these rows alone.
+    With --sample it opens every database and times every query on a few rows only. It then looks only at the keys of
+    these rows.
 
     \b
     Example:  gonnet check statements

@@ -23,7 +23,7 @@ _ORDER = {"held": 0, "ready": 1, "skipped": 2}
 
 @click.command(short_help="See every key: rows, figures, who gets it, what would become of it.")
 @click.argument("job")
-@click.option("--state", type=click.Choice(["ready", "held", "skipped"]), help="Only keys that would be so.")
+@click.option("--state", type=click.Choice(["ready", "held", "skipped"]), help="Only keys that would be in this state.")
 @_options.only_option
 @_options.asked_options
 @_options.workspace_option
@@ -39,7 +39,7 @@ def keys(
 ) -> int:
     """See every key of a job with its rows, its figures, who gets it and what would become of it; nothing is made.
 
-    What did not find its other half comes first, then what is held, then the others.
+    Keys without recipients and recipients without rows come first, then what is held, then the others.
 
     \b
     Example:  gonnet keys statements

@@ -17,7 +17,7 @@ _folder_option = click.option(
     "--folder",
     type=click.Path(file_okay=False, path_type=Path),
     metavar="FOLDER",
-    help="The Maildir; `mailbox` in the workspace when left out.",
+    help="The Maildir; by default `mailbox` in the workspace.",
 )
 
 
@@ -35,7 +35,7 @@ def mailbox() -> None:
 @mailbox.command()
 @_folder_option
 @click.option("--host", default="127.0.0.1", show_default=True, help="Where to listen.")
-@click.option("--port", type=click.IntRange(1, 65535), help="Where to listen; that of the workspace's own server.")
+@click.option("--port", type=click.IntRange(1, 65535), help="Where to listen; by default as gonnet.yaml says.")
 @click.option("--pause", type=click.FloatRange(0, 60), default=0.0, help="Seconds before each answer, to rehearse.")
 @_options.workspace_option
 def serve(folder: Path | None, host: str, port: int | None, pause: float, workspace: Path | None) -> int:

@@ -22,7 +22,7 @@ _FILE = click.Path(dir_okay=False, path_type=Path)
 def new(name: str, rows: Path, by: str, recipients: Path | None, to: str | None, workspace: Path | None) -> int:
     """Look at a table of your own and write the job NAME for it, which runs at once.
 
-    Where there is no workspace yet, this folder becomes one.
+    If there is no workspace yet, this folder becomes one.
 
     \b
     Example:  gonnet new milk --rows collections.csv --by farm_no

@@ -14,8 +14,8 @@ from gonnet.cli import _exit, _options
 @click.argument("job")
 @_options.asked_options
 @_options.only_option
-@click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; one per core when left out.")
-@click.option("--unguarded", is_flag=True, help="Although the job's guard would hold the whole run.")
+@click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; by default one for each core.")
+@click.option("--unguarded", is_flag=True, help="Prepare even if the job's guard would hold the whole run.")
 @_options.workspace_option
 @_options.json_option
 @_options.quiet_option

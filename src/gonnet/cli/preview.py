@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     type=click.Path(file_okay=False, path_type=Path),
     default=Path("preview"),
     metavar="FOLDER",
-    help="Where the files go; `preview` when left out.",
+    help="Where the files go; by default the folder `preview`.",
 )
 @_options.workspace_option
 @_options.json_option
@@ -51,7 +51,7 @@ def preview(
 ) -> int:
     """Make a few packages just as `prepare` would, into a folder. No run is recorded, and nobody is contacted.
 
-    Without --only and --first it takes telling ones: the most rows, the fewest, the longest name, and one for each
+    Without --only and --first it takes typical ones: the most rows, the fewest, the longest name, and one for each
     thing that can become of a package.
 
     \b

@@ -9,11 +9,11 @@ import click
 from gonnet.cli import _by_hand, _options
 
 
-@click.command(short_help="Send packages again that were sent.")
+@click.command(short_help="Send packages again.")
 @_by_hand.run_argument
 @_by_hand.keys_argument
 @_by_hand.reason_option
-@click.option("--fresh", is_flag=True, help="Make them anew from the data of now, as a run of their own.")
+@click.option("--fresh", is_flag=True, help="Make them again from the data of now, as a run of their own.")
 @_options.workspace_option
 @_options.yes_option
 @_options.json_option
@@ -28,10 +28,10 @@ def resend(
     as_json: bool,
     quiet: bool,
 ) -> int:
-    """Send packages again that were sent, to the same addresses: the same documents and the same words.
+    """Send packages again, to the same addresses: the same documents and the same words.
 
-    With --fresh they are prepared again instead, with the parameters and the date of that run and the data of now: a
-    run of its own, with only these keys, for which you are asked before it leaves.
+    With --fresh they are prepared again, with the parameters and the date of that run and the data of now. This makes a
+    run of its own with only these keys, and asks before it leaves.
 
     \b
     Example:  gonnet resend 3 00042 --why "lost it"

@@ -36,17 +36,17 @@ if TYPE_CHECKING:
     "--pictures", type=click.IntRange(min=0), default=200, help="With --html: packages with picture and message."
 )
 @click.option("--figure", default="", metavar="NAME", help="With --html: the figure whose distribution is drawn.")
-@click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages that are so.")
+@click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages in this state.")
 @click.option("--find", metavar="TEXT", help="Only packages with this in their key, name, address or reason.")
-@click.option("--sort", default="", metavar="NAME", help="By key, name, rows, change, or a figure: the largest first.")
-@click.option("--reverse", is_flag=True, help="The other way round.")
+@click.option("--sort", default="", metavar="NAME", help="By key, name, rows, change, or a figure, the largest first.")
+@click.option("--reverse", is_flag=True, help="Turn the order round.")
 @click.option(
     "--moved",
     type=click.IntRange(min=0),
     default=25,
     show_default=True,
     metavar="PERCENT",
-    help="By how much a figure must have moved since the last run to be told.",
+    help="Mark figures that changed at least so much since the last run.",
 )
 @_options.list_options
 @_options.workspace_option

@@ -41,7 +41,7 @@ def rows(
     workspace: Path | None,
     as_json: bool,
 ) -> int:
-    """Look at a data set of a job; the one that is split when none is named.
+    """Look at a data set of a job; by default at the one that is split.
 
     \b
     Example:  gonnet rows statements

@@ -17,7 +17,7 @@ from gonnet.cli import _by_hand, _exit, _options
     type=click.Path(file_okay=False, path_type=Path),
     default=Path(),
     metavar="FOLDER",
-    help="Where; this folder when left out.",
+    help="Where they go; by default this folder.",
 )
 @_options.workspace_option
 def save(run_id: str, keys: tuple[str, ...], into: Path, workspace: Path | None) -> int:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     "--trial",
     multiple=True,
     metavar="ADDRESS",
-    help="Send to this address alone, or to several; the real recipients get nothing.",
+    help="Send only to this address, or to several; the real recipients get nothing.",
 )
 @click.option("--first", type=click.IntRange(min=1), help="With --trial: only the first so many packages.")
 @_options.again_option
@@ -45,8 +45,8 @@ def send(
 ) -> int:
     """Hand over what is ready, and only that. RUN is a number or `last`.
 
-    Run again after an interruption, it goes on with what is not sent; what was cut off before the server's answer is
-    called unsure, and only a person can let it be sent again (`gonnet settle`).
+    After an interruption, run it again: it continues with what is not sent. What was cut off before the server answered
+    is called unsure; only a person can let it be sent again (`gonnet settle`).
 
     \b
     Example:  gonnet send last --trial me@tarnvale.example --first 3
@@ -88,7 +88,7 @@ def _tried(
     except NotAnAddressError as error:
         said = "; ".join(texts)
         raise click.BadParameter(
-            f"'{said}' is not an address, or several apart by `;`: {error}", param_hint="--trial"
+            f"'{said}' is not an address, or separate several by `;`: {error}", param_hint="--trial"
         ) from error
     to = ", ".join(address.mailbox for address in addresses)
     if not _show.confirmed(f"Send a trial of run {run.id} to {to}?", yes=yes):

@@ -9,7 +9,7 @@ import click
 from gonnet.cli import _by_hand, _exit, _options
 
 
-@click.command(short_help="Say what became of packages that are in doubt, were refused, or are drafts.")
+@click.command(short_help="Say what became of a doubt, a refusal or a draft.")
 @_by_hand.run_argument
 @_by_hand.keys_argument
 @click.option("--sent", "outcome", flag_value="sent", help="It arrived.")
@@ -21,12 +21,12 @@ from gonnet.cli import _by_hand, _exit, _options
 def settle(
     run_id: str, keys: tuple[str, ...], outcome: str | None, why: str, workspace: Path | None, as_json: bool
 ) -> int:
-    """Say what became of packages of which nobody knows, or which a server refused for good.
+    """Say what became of packages that nobody knows about, or that a server refused for good.
 
-    Unsure: the connection was lost between the message and the server's answer. Ask the recipient, or look into the log
-    of the mail server, which knows the Message-ID that `gonnet show` tells; of a print, look into the tray. Refused:
-    --not-sent tries it again as it was reviewed, `gonnet amend --to` sends it to another address, --closed leaves it at
-    that. A draft: --sent, once you sent it from your mail program.
+    Unsure: the connection was lost before the server answered. Ask the recipient, or search the log of the mail server
+    for the Message-ID that `gonnet show` prints; for a print, look in the tray. Refused: --not-sent tries it again as
+    it was reviewed, `gonnet amend --to` sends it to another address, --closed leaves it at that. A draft: say --sent
+    after you sent it from your mail program.
 
     \b
     Example:  gonnet settle last 00042 --sent --why "she has it"

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 @_options.run_argument
 @click.argument("key", required=False)
 @_options.workspace_option
-@click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages that are so.")
+@click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages in this state.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print every hand-over as a line of CSV and nothing else.")
 @_options.list_options
 @_options.json_option

@@ -9,7 +9,7 @@ import click
 from gonnet.cli import _by_hand, _options
 
 
-@click.command(short_help="Leave packages of a run out.")
+@click.command(short_help="Leave packages out of a run.")
 @_by_hand.run_argument
 @_by_hand.keys_argument
 @_by_hand.why_option

@@ -9,13 +9,13 @@ import click
 from gonnet.cli import _exit, _options
 
 
-@click.command(short_help="Remove documents of runs that need not be kept any longer.")
+@click.command(short_help="Remove the documents of old runs.")
 @_options.workspace_option
 @click.option("--yes", is_flag=True, help="Do not ask before removing.")
 def tidy(workspace: Path | None, yes: bool) -> int:
-    """Remove documents and messages of runs that are older than their job says (`keep: 13 months`); asks before.
+    """Remove documents and messages of runs that are older than their job says (`keep: 13 months`). Asks first.
 
-    The record stays: which runs there were, who was sent what and when. What may still leave or is in doubt is kept.
+    The record stays: which runs there were, who got what and when. What may still leave or is in doubt stays too.
 
     \b
     Example:  gonnet tidy

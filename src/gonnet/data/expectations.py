@@ -95,7 +95,7 @@ def _stale(engine: Engine, table: str, newest: Newest, as_of: dt.date) -> Iterat
 def _off(engine: Engine, table: str, total: ControlTotal, where: str) -> Iterator[str]:
     kind = next(column for column in engine.columns(table) if column.name == total.column)
     if not kind.is_number:
-        fix = "Name a column of numbers; what is text becomes numbers where every value is one"
+        fix = "Name a column of numbers; text becomes a number if every value is one"
         raise DataError(f"column '{total.column}' is not numbers, and cannot be added up", where=where, fix=fix)
     found = _number(engine.query(f"select sum({quoted(total.column)}) from {quoted(table)}", where=where)[0][0], where)
     if isinstance(total.is_, str):
@@ -117,4 +117,4 @@ def _number(value: object, where: str) -> Decimal:
         return Decimal(0) if value is None else Decimal(str(value)).normalize()
     except InvalidOperation as error:
         fix = "Let the query give one number"
-        raise DataError(f"the total that is expected is '{value}', which is no number", where=where, fix=fix) from error
+        raise DataError(f"the expected total is '{value}', which is not a number", where=where, fix=fix) from error

@@ -36,7 +36,7 @@ def key_text(engine: Engine, table: str, columns: tuple[str, ...], *, where: str
             raise DataError(
                 f"the part '{column}' of the key has a '{BETWEEN}' in data set '{table}': {odd[0][0]}",
                 where=where,
-                fix=f"'{BETWEEN}' stands between the parts of a key; replace it with SQL",
+                fix=f"'{BETWEEN}' separates the parts of a key; replace it with SQL",
             )
     return "(" + f" || '{BETWEEN}' || ".join(parts) + ")"
 

@@ -102,13 +102,13 @@ def form_of(parameter: Parameter) -> str:
         case "yes/no":
             return "yes or no"
         case "choice":
-            some = "one or several, apart by commas, of" if parameter.several else "one of"
+            some = "one or several, separated by commas, of" if parameter.several else "one of"
             given = parameter.of
             return (
                 f"{some}: {', '.join(given)}" if isinstance(given, tuple) else f"{some} {given.column} in {given.rows}"
             )
         case span:
-            return f"a {span} such as {FORMS[span]}, or current, previous, next, last 30 days, or two dates apart by /"
+            return f"a {span} such as {FORMS[span]}, current, previous, next, last 30 days, or two dates with / between"
 
 
 def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, calendar: Calendar) -> object:

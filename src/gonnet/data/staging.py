@@ -123,7 +123,7 @@ def _fixed(engine: Engine, target: Target, column: str) -> str | None:
         raise DataError(
             f"column '{column}' of data set '{target.name}' does not fit {wanted} ({shown})",
             where=target.where,
-            fix="Correct these values, or fix another type",
+            fix="Correct these values, or give another type",
         )
     return kind
 

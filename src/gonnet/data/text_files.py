@@ -36,7 +36,7 @@ def load_csv(engine: Engine, target: Target, paths: Sequence[Path], encoding: st
                 fix=f"Both must begin with the line {separator.join(header)}",
             )
     shown = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}[separator]
-    target.notes.append(f"{paths[0].name}: columns apart by {shown}")
+    target.notes.append(f"{paths[0].name}: columns separated by {shown}")
     try:
         # No detection: it would guess a comment sign and drop the lines that begin with it.
         engine.query(
@@ -114,10 +114,10 @@ def _told(error: DataError, paths: Sequence[Path], target: Target) -> DataError:
     columns = re.search(r"Expected Number of Columns: (\d+) Found: (\d+)", text)
     if columns:
         what = f"{place} has {columns[2]} columns, the header has {columns[1]}"
-        return DataError(what, where=target.where, fix="A value with the separator in it must stand in quotes")
+        return DataError(what, where=target.where, fix="Put a value that contains the separator in quotes")
     if "invalid state" in text:
         what = f"the lines of {path.name} end in different ways, or a quote in it is not closed"
-        return DataError(what, where=target.where, fix="Save it anew as CSV from the program that made it")
+        return DataError(what, where=target.where, fix="Save it again as CSV from the program that made it")
     if "unterminated quote" in text:
         return DataError(f"{place}: a quote is not closed", where=target.where, fix="Close it, or double it in a text")
     return DataError(f"{place} cannot be read: {error.what}", where=target.where, fix="Correct the line")
@@ -155,6 +155,6 @@ def _objects(paths: Sequence[Path], target: Target) -> Iterator[tuple[Path, int,
                         fix="Each line must be one object",
                     ) from error
                 if not isinstance(row, dict):
-                    what = f"{path.name}, line {number} is no JSON object"
+                    what = f"{path.name}, line {number} is not a JSON object"
                     raise DataError(what, where=target.where, fix="Write {…} on each line")
                 yield path, number, row

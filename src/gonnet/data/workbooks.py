@@ -86,7 +86,7 @@ def _require_within(path: Path, target: Target) -> None:
             rows, columns = _extent(book, entry)
             if rows * columns > _MOST_CELLS:
                 what = f"{path.name}: a sheet has {rows:,} rows and {columns:,} columns, nearly all of them empty"
-                fix = "Delete what stands far below or far to the right, and save it anew"
+                fix = "Delete the cells far below or far to the right, and save it again"
                 raise DataError(what, where=target.where, fix=fix)
 
 

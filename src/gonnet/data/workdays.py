@@ -25,7 +25,7 @@ def working_days(place: str | None, where: str = "gonnet.yaml, holidays") -> Cal
         from holidays import country_holidays
     except ModuleNotFoundError as error:
         fix = "pip install 'gonnet[holidays]'"
-        raise JobError("what knows public holidays is not installed", where=where, fix=fix) from error
+        raise JobError("the library of public holidays is not installed", where=where, fix=fix) from error
     country, _, part = place.partition("-")
     try:
         known = country_holidays(country.upper(), subdiv=part or None)

@@ -61,11 +61,11 @@ class Body:
         """
         paragraph = f"<p>{mark}</p>"
         if paragraph not in self.html:
-            raise ValueError("it does not stand in a paragraph of its own")
+            raise ValueError("it is not in a paragraph of its own")
         lines = [text if line == mark else line for line in self.text.split("\n")]
         found = "\n".join(lines), self.html.replace(paragraph, html)
         if mark in found[0] or mark in found[1]:
-            raise ValueError("it does not stand in a paragraph of its own")
+            raise ValueError("it is not in a paragraph of its own")
         return Body(text=found[0], html=found[1], style=style, pictures={**self.pictures, **pictures})
 
 

@@ -100,7 +100,7 @@ class Printer:
                 check=False,
             )
         except subprocess.TimeoutExpired as error:
-            what = f"{words[0]} did not come to its end in {self._spec.seconds} seconds"
+            what = f"{words[0]} did not end within {self._spec.seconds} seconds"
             raise PrintDoubtError(what) from error
         except OSError as error:
             raise NotPrintedError(f"{words[0]} cannot be run: {error.strerror}") from error

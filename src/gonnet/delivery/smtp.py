@@ -289,7 +289,7 @@ def _on_the_wire(data: bytes) -> bytes:
 def _path(mailbox: str) -> str:
     """A mailbox as it stands in a command, of which it must stay a part."""
     if not mailbox.isascii() or not mailbox.isprintable() or set(mailbox) & set("<>"):
-        raise ValueError(f"{mailbox!r} cannot stand in a command of SMTP")
+        raise ValueError(f"{mailbox!r} cannot be written in SMTP")
     return mailbox
 
 

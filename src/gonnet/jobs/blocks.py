@@ -264,7 +264,7 @@ class CrosstabSpec(Formatted):
     @model_validator(mode="after")
     def _a_value_to_aggregate(self) -> CrosstabSpec:
         if self.value is None and self.show != "count":
-            raise ValueError(f"a crosstab that shows the {self.show} needs `value`, the column it is of")
+            raise ValueError(f"a crosstab that shows the {self.show} needs `value`, the column to show")
         return self
 
 

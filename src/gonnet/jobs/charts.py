@@ -81,7 +81,7 @@ class ChartSpec(Section):
         if self.kind == "shares" and (len(self.series) > 1 or self.by or self.against or self.target is not None):
             raise ValueError("a chart of shares has one series and no lines")
         if self.kind == "stacked" and self.against:
-            raise ValueError("the run cannot stand beside stacked bars; use bars or lines")
+            raise ValueError("the run cannot be shown next to stacked bars; use bars or lines")
         return self
 
 

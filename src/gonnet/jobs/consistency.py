@@ -50,7 +50,7 @@ def _documents(job: Job) -> Iterator[JobError]:
             fix = meant(document.report, sorted(job.file.reports), noun="report")
             yield JobError(f"there is no report '{document.report}'", where=place, fix=fix)
         if (document.report, document.format) in seen:
-            what = f"report '{document.report}' as {document.format} is there twice"
+            what = f"report '{document.report}' as {document.format} is listed twice"
             yield JobError(what, where=place, fix="Keep one")
         seen.add((document.report, document.format))
         if document.format == "csv":

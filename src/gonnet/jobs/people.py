@@ -76,7 +76,7 @@ class RecipientList(Section):
         lines: the lines themselves, for a few.
         where: SQL over a line: only those for which it holds.
         key: The column with the key, or as many as the split has; or
-        keys: the column with all keys that a line may see, apart by `;`, or `*` for every key; or
+        keys: the column with all keys that a line may see, separated by `;`, or `*` for every key; or
         group: the column whose value a line shares with all rows that it may see; it has the same name in both.
         everything: Whether `*` is allowed.
         to: The column with the address.

@@ -30,7 +30,7 @@ class Target:
     Attributes:
         kind: What it is.
         name: The address; or the folder, mailbox or printer, as the workspace calls it.
-        place: The name of the file there, with the folders above it, apart by `/`; empty for an address.
+        place: The name of the file there, with the folders above it, separated by `/`; empty for an address.
     """
 
     kind: TargetKind

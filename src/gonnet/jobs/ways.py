@@ -24,7 +24,7 @@ class FolderSpec(Section):
 
     Attributes:
         root: A folder of the workspace, by its name under `folders:` of `gonnet.yaml`; the only one when left out.
-        path: Folders below it, apart by `/`; what is merged never adds one.
+        path: Folders below it, separated by `/`; what is merged never adds one.
         existing: What becomes of a file that is there already: both are kept, the new one with a number; it is
             replaced, if it is what was put there before; or the new one is refused.
     """

@@ -78,7 +78,7 @@ class Summary(Section):
     """The message that tells an administrator what came of a send.
 
     Attributes:
-        to: Addresses, apart by `;`.
+        to: Addresses, separated by `;`.
         sender: From whom it is.
         when: After every send, or only after one of which something wants attention.
         server: The mail server by which it leaves; the only one when left out.

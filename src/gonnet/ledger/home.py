@@ -43,7 +43,7 @@ class Home:
             return None
         machine, _, folder = row.home.partition("|")
         if machine != _machine() and machine and _machine():
-            return f"this workspace was at home on another machine, in {folder}: what was sent there since is not known"
+            return f"this workspace was used on another machine, in {folder}: what was sent there since is not known"
         if Path(folder) != self.place.parent and _identity(Path(folder) / self.place.name) == row.identity:
             return f"this workspace is a copy of that in {folder}: what was sent there since is not known"
         return None  # it was moved

@@ -74,7 +74,7 @@ class Store:
         except OSError as error:
             raise SealError(f"the stored file {digest[:12]}… cannot be read: {error.strerror}", where=place) from error
         if hashlib.sha256(data).hexdigest() != digest:
-            raise SealError(f"the stored file {digest[:12]}… is no longer what was reviewed", where=place)
+            raise SealError(f"the stored file {digest[:12]}… was changed after the review", where=place)
         return data
 
     def path(self, digest: str) -> Path:

@@ -44,7 +44,7 @@ def require_zip_lock(where: str) -> None:
     """
     if importlib.util.find_spec("pyzipper") is None:
         fix = "Install it: pip install 'gonnet[protect]'"
-        raise JobError("what protects zips by a password is not installed", where=where, fix=fix)
+        raise JobError("the library that protects zips is not installed", where=where, fix=fix)
 
 
 def zipped(files: Sequence[tuple[str, bytes]], password: str = "") -> bytes:
@@ -87,7 +87,7 @@ def shared_out(sizes: Sequence[int], body: int, limit: Limit | None) -> list[lis
         limit: How large it may be, or None.
 
     Raises:
-        TooLargeError: a message is too large all the same.
+        TooLargeError: a message is still too large.
     """
     everything = list(range(len(sizes)))
     parts = [everything]

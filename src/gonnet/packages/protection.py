@@ -45,7 +45,7 @@ def require(form: Format, where: str) -> None:
     """
     if importlib.util.find_spec("pikepdf" if form == "pdf" else "msoffcrypto") is None:
         fix = "Install it: pip install 'gonnet[protect]'"
-        raise JobError(f"what protects documents `as: {form}` is not installed", where=where, fix=fix)
+        raise JobError(f"the library that protects documents `as: {form}` is not installed", where=where, fix=fix)
 
 
 def protected(data: bytes, form: Format, lock: Lock) -> bytes:

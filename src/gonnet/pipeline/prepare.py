@@ -13,12 +13,12 @@ from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.ledger.same import same
 from gonnet.packages import PackagePlan
-from gonnet.pipeline import commands
 from gonnet.pipeline.making import batches
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
 from gonnet.pipeline.survey import Request, Survey, survey
+from gonnet.pipeline.surveying import commands
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 
 _MISREAD = (

@@ -121,7 +121,7 @@ def require_at_home(tools: Tools, wish: Wish) -> None:
     """
     trouble = tools.ledger.home.trouble()
     if trouble is not None and not wish.from_copy:
-        fix = "Look what was sent there first. To send from here all the same, say --from-copy; it counts from then on"
+        fix = "First look there what was sent. Then say --from-copy to send from here, where it counts from then on"
         raise RunError(trouble, where=str(tools.ledger.place), fix=fix)
     if trouble is not None:
         tools.ledger.home.adopt()
@@ -160,7 +160,7 @@ def _unchanged(run: RunRecord, choice: Choice, tools: Tools, wish: Wish) -> Choi
     """
     now = choose(run, tools, wish.only, again=wish.again)
     if now.packages != choice.packages or now.everything != choice.everything:
-        raise RunError(f"run {run.id} was changed by somebody else meanwhile", fix="Look at it again, then send it")
+        raise RunError(f"somebody else changed run {run.id} in the meantime", fix="Look at it again, then send it")
     return now
 
 

@@ -30,7 +30,7 @@ class Address:
 
     @property
     def domain(self) -> str:
-        """What stands behind the @, in lower case."""
+        """What comes after the @, in lower case."""
         return self.mailbox.rpartition("@")[2].lower()
 
     @property
@@ -40,7 +40,7 @@ class Address:
 
 
 def parse(cell: str, *, display: str = "") -> tuple[Address, ...]:
-    """The addresses of one cell, apart by `;` or line ends; the same one twice counts once.
+    """The addresses of one cell, separated by `;` or line ends; the same one twice counts once.
 
     Args:
         cell: `ann@farm.example` or `Ann Bell <ann@farm.example>`, or several of them.
@@ -85,8 +85,8 @@ def _ascii_domain(domain: str) -> str:
     try:
         name = domain if domain.isascii() else domain.encode("idna").decode("ascii")
     except UnicodeError as error:
-        raise NotAnAddressError("what stands behind the @ is not a domain") from error
+        raise NotAnAddressError("what comes after the @ is not a domain") from error
     labels = name.split(".")
     if len(labels) < 2 or len(name) > 253 or not all(_LABEL.match(label) for label in labels):
-        raise NotAnAddressError("what stands behind the @ is not a domain")
+        raise NotAnAddressError("what comes after the @ is not a domain")
     return name

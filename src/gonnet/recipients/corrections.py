@@ -27,7 +27,7 @@ class Correction:
     Attributes:
         job: Of which job.
         key: Whose.
-        was: What the list said: addresses apart by `;`, or nothing.
+        was: What the list said: addresses separated by `;`, or nothing.
         now: What is used in its place.
         by: Who said so.
         on: When: ISO 8601.

@@ -61,7 +61,7 @@ class Step:
 
 
 _SINGLE = ("message", "format", "to", "important", "deliver")
-"""What there can be one of: a later rule has the last word."""
+"""What there can be one of: a later rule counts."""
 
 
 def effects_of(

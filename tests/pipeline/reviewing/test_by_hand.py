@@ -289,7 +289,7 @@ def test_an_address_that_is_kept_is_used_until_the_list_has_another(dairy: Dairy
     dairy.gonnet("prepare", "statements", code=3)
     words = ("--to", "Iga <iga@laka.example>", "--keep", "--why", "called them")
     told = dairy.gonnet("amend", "last", "117", *words).stdout
-    assert "the list has no address; one was put in by hand, and it can be released" in " ".join(told.split())
+    assert "the list has no address; you gave it one, so it can be released" in " ".join(told.split())
     dairy.gonnet("amend", "last", "00042", "--to", "z@zoe.example", "--keep")
     dairy.gonnet("amend", "last", "117", *words)  # once is enough, twice is the same
     assert len((dairy.folder / "corrections.csv").read_text("utf-8").splitlines()) == 3

@@ -95,7 +95,7 @@ def _rewrite(
     seal = seal_of(package.key, documents, messages, (*others, *mailed))
     reason = package.reason
     if wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
-        reason = "the list has no address; one was put in by hand, and it can be released"
+        reason = "the list has no address; you gave it one, so it can be released"
     tools.ledger.changes.rewrite(run.id, package, what, messages, mailed, documents, seal, reason)
 
 
@@ -149,7 +149,7 @@ def _require_amendable(run: RunRecord, package: PackageRecord, wanted: Amendment
     if package.state not in (State.READY, State.HELD, State.FAILED) or not package.messages:
         is_so = package.state in (State.READY, State.HELD, State.FAILED)
         what = "has no message" if is_so else f"is {package.state}"
-        raise RunError(f"package {key} {what}, so nothing of it can be put right", fix="Prepare it again with --only")
+        raise RunError(f"package {key} {what}, so nothing of it can be changed", fix="Prepare it again with --only")
     was_tried = any(part.state is not HandOverState.WAITING for part in package.mailed)
     if was_tried and not any(part.is_open or part.state is HandOverState.REFUSED for part in package.mailed):
         raise RunError(
@@ -158,14 +158,14 @@ def _require_amendable(run: RunRecord, package: PackageRecord, wanted: Amendment
     if package.of_kind(HandOverKind.DRAFT):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
     if wanted.text is not None and has_field(wanted.text):
-        raise RunError("merge fields are not filled in what is put in by hand", fix="Write the words without {{ }}")
+        raise RunError("merge fields are not filled in what you add", fix="Write the words without {{ }}")
     if wanted.keep and package.keys:
         what = f"package {key} is a bundle, which is found by its address"
-        raise RunError(what, fix="Put its list right, or leave out --keep")
+        raise RunError(what, fix="Correct its list, or leave out --keep")
     if wanted.to is not None and len({message.to for message in package.messages}) > 1:
         raise RunError(
             f"package {key} has messages to several people, and --to would send them all to one address",
-            fix="Put the list of recipients right, and prepare it again with --only",
+            fix="Correct the list of recipients, and prepare it again with --only",
         )
 
 

@@ -91,10 +91,10 @@ def _way_on(run: RunRecord, package: PackageRecord) -> str:
 def _require_complete(run: RunRecord, package: PackageRecord) -> None:
     """A package that is released must have everything that it is to be sent with."""
     if not package.documents:
-        fix = "Put right what its reason says, and prepare it again with --only"
+        fix = "Correct what its reason says, and prepare it again with --only"
         raise RunError(f"package {package.key} was not made ({package.reason})", fix=fix)
     if not package.hand_overs and not package.messages:
-        fix = "Put right what its reason says, and prepare it again with --only"
+        fix = "Correct what its reason says, and prepare it again with --only"
         raise RunError(f"package {package.key} has no message ({package.reason})", fix=fix)
     if any(not message.to for message in package.messages):
         fix = f"Give it one: `{typed('amend', run.id, package.key, '--to', 'ADDRESS')}`"

@@ -51,7 +51,7 @@ def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
         SealError: something is not what was reviewed.
     """
     if seal_of(package.key, package.documents, package.messages, package.hand_overs) != package.seal:
-        raise SealError("the record of this package is no longer what was reviewed", fix="Prepare it again")
+        raise SealError("the record of this package was changed after the review", fix="Prepare it again")
     attached = {name for message in package.messages for name in message.files}
     return {
         document.name: Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))

@@ -48,7 +48,7 @@ def _opened(path: Path, name: str, where: str) -> tuple[bytes, Any]:
         import openpyxl
     except ModuleNotFoundError as error:
         raise JobError(
-            "what fills in workbooks is not installed", where=where, fix="pip install 'gonnet[forms]'"
+            "the library that fills in workbooks is not installed", where=where, fix="pip install 'gonnet[forms]'"
         ) from error
     try:
         data = path.read_bytes()
@@ -58,7 +58,7 @@ def _opened(path: Path, name: str, where: str) -> tuple[bytes, Any]:
             f"the form {name} cannot be read: {error.strerror}", where=where, fix="Check the file"
         ) from error
     except Exception as error:  # whatever a broken workbook makes the reader raise
-        raise JobError(f"{name} is no workbook (.xlsx)", where=where, fix="Save it as one") from error
+        raise JobError(f"{name} is not a workbook (.xlsx)", where=where, fix="Save it as one") from error
 
 
 def place_of(book: Any, name: str, file: str, where: str) -> tuple[str, int, int, int]:  # noqa: ANN401  openpyxl is loaded late

@@ -65,7 +65,7 @@ def required(command: Command, folder: Path, where: str) -> Ran:
     """
     ran = run(command, folder, where)
     if ran.code != 0:
-        raise DataError(ran.text[:600], where=where, fix="Nothing was prepared; put it right and run it again")
+        raise DataError(ran.text[:600], where=where, fix="Nothing was prepared; correct it and run it again")
     return ran
 
 
