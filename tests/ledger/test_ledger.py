@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from gonnet.errors import RunError, SealError, StorageError
-from gonnet.jobs.targets import TargetKind
+from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import HandOverRecord, Ledger, PackageRecord, State, Store
 from gonnet.ledger.hand_overs import Allowance, Outcome
-from gonnet.ledger.states import DONE, MOVES, HandOverState, RunState, is_in_doubt, package_state
+from gonnet.ledger.states import DONE, MOVES, HandOverKind, HandOverState, Purpose, RunState, is_in_doubt, package_state
 from recorded import RUN, package
 
 NOON = dt.datetime(2026, 11, 5, 12, 0, tzinfo=dt.UTC)
@@ -96,6 +96,20 @@ def test_from_intent_to_answer_the_package_is_in_doubt_for_everybody_who_looks(l
     assert ledger.packages(number)[0].reason == "a@x.example: cut off before the answer"
 
 
+def test_a_trial_and_a_summary_under_way_are_nobodys_doubt(ledger: Ledger) -> None:
+    number = written(ledger, package("00042", "a@x.example"))
+    found = ledger.packages(number)[0]
+    for purpose, of in ((Purpose.TRIAL, found.id), (Purpose.SUMMARY, None)):
+        part = HandOverRecord(
+            kind=HandOverKind.MESSAGE, target=Target(TargetKind.ADDRESS, "me@x.example"), purpose=purpose
+        )
+        part = ledger.hand_overs.add(number, of, None, part)
+        assert ledger.hand_overs.begin(number, of, part, "2026-11-05", Allowance())
+        assert ledger.hand_overs.doubt_begun(number) == 0
+        ledger.hand_overs.answered(number, of, part, Outcome(state=HandOverState.SENT))
+    assert ledger.packages(number)[0].state is State.READY
+
+
 HAND_OVERS = st.tuples(st.sampled_from(list(TargetKind)), st.sampled_from(list(HandOverState)))
 
 
@@ -157,7 +171,7 @@ def test_the_store_never_gives_back_anything_else(tmp_path: Path) -> None:
     store = Store(tmp_path / "store")
     digest = store.put(b"milk")
     store.path(digest).write_bytes(b"water")
-    with pytest.raises(SealError, match="no longer what was reviewed"):
+    with pytest.raises(SealError, match="was changed after the review"):
         store.get(digest)
     assert store.put(b"milk") == digest, "putting it again mends it"
     assert store.get(digest) == b"milk"

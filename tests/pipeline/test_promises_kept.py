@@ -14,6 +14,15 @@ from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.reviewing.amend import Amendment, amend
 from support import MEMBERS, MILK, RULES, Dairy
 
+BUNDLED = (
+    ("key: farm_no, name: farm_name, to: email, cc: adviser", "key: farm_no, to: adviser, bundle: {as: whole}"),
+    ("{name: idle,", "{name: idle, for: bundles,"),
+    ("{name: a lot,", "{name: a lot, for: bundles,"),
+    ('title: "Statement of {{ recipient.farm_name }}"', "title: Statement"),
+    ('subject: "Statement of {{ recipient.farm_name }}"', "subject: Milk"),
+    ("Dear {{ recipient.farm_name }}", "Hello"),
+)
+
 
 def held(dairy: Dairy, *changes: tuple[str, str]) -> dict[str, str]:
     with dairy.tools() as tools:
@@ -66,13 +75,14 @@ def test_a_package_that_does_not_show_what_was_read_aborts_the_run(
 
     def wrong(*parts: Any) -> Any:  # noqa: ANN401
         for plan, made in real(*parts):
-            yield plan, _changed(made, what) if plan.key == "117" and made is not None else made
+            yield plan, _changed(made, what) if plan.key in ("117", "ines@tarnvale.example") and made else made
 
     monkeypatch.setattr(batches, "make", wrong)
     with dairy.tools() as tools:
-        with pytest.raises(RunError, match="do not add up to the whole"):
-            dairy.prepared(tools)
-        assert str(tools.ledger.run("last").state) == "aborted"
+        for changes, said in (((), "do not add up to the whole"), (BUNDLED, "the bundle for ines@tarnvale.example")):
+            with pytest.raises(RunError, match=said):
+                dairy.prepared(tools, *changes)
+            assert str(tools.ledger.run("last").state) == "aborted"
 
 
 def _changed(made: Made, what: str) -> Made:

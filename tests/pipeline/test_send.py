@@ -122,7 +122,7 @@ def test_what_is_no_longer_what_was_reviewed_is_refused(dairy: Dairy, what: str)
         _tamper(tools, package, what)
         found = sent(dairy, tools, run, script)
         assert found["117"] == "held"
-        assert "no longer what was reviewed" in dairy.by_key(tools, run)["117"].reason
+        assert "was changed after the review" in dairy.by_key(tools, run)["117"].reason
         assert found["00042"] == "sent"
     assert LAKA not in [address for address, _ in script.stored]
     assert "evil@x.example" not in [address for address, _ in script.stored]

@@ -155,7 +155,7 @@ def test_a_form_is_read_back_like_any_document(dairy: Dairy) -> None:
         ({}, ("Farm:", "Frm:"), "has no cell or row that is named 'Frm'"),
         ({}, ("rows: Lines", "rows: Line"), "has no cell or row that is named 'Line'"),
         ({}, ("form.xlsx", "nothing.xlsx"), "the form nothing.xlsx cannot be read"),
-        ({}, ("form.xlsx", "milk.csv"), "milk.csv is no workbook"),
+        ({}, ("form.xlsx", "milk.csv"), "milk.csv is not a workbook"),
         ({}, ("{{ figures.payable }}", "{{ figures.paid }}"), "'figures' has no field 'paid'"),
     ],
 )
