@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import gc
+import re
 import socket
 import threading
 import time
@@ -186,7 +187,7 @@ def test_all_queries_of_a_run_see_one_state(dairy: Dairy, place: Place) -> None:
         place.run("insert into members values ('b')")
         assert connection.execute(text("select count(*) from members")).scalar() == 1
         if place.kind == "postgresql":
-            spec = DatabaseDataSet(database="pool", sql="select k from members where k >= $key", per_key=PerKey())
+            spec = DatabaseDataSet(database="pool", sql="select k from members where k = $key", per_key=PerKey())
             question = Question.of(spec, Database(url=place.url), "asked_for", {}, "here")
             with closing(Engine()) as engine:
                 target = Target(name="seen", where="here", scratch=dairy.folder)
@@ -410,6 +411,31 @@ def test_a_question_that_fails_holds_its_key_alone(dairy: Dairy, postgresql: Pla
     assert found["117"] == ("held", says)
     assert found["00042"][0] == "ready"
     assert account["delivered"] == 2
+
+
+@pytest.mark.parametrize(
+    ("sql", "says"),
+    [
+        ("select day, litres, amount, remark from milk where litres >= $least", "this one has no $key"),
+        ("select day, litres, amount, remark from milk where farm_no <= $key and litres >= $least", "nothing shows"),
+        ("select day, litres, amount, remark from milk where farm_no = $key or 1 = $least", "nothing shows"),
+    ],
+)
+def test_a_question_that_does_not_ask_for_one_key_is_refused(dairy: Dairy, place: Place, sql: str, says: str) -> None:
+    wrong = "select farm_no, day, litres, amount, remark from milk where trim(farm_no) = $key and litres >= $least"
+    with pytest.raises(DataError, match=re.escape(says)):
+        asked(dairy, place, (wrong, sql))
+
+
+def test_a_row_that_comes_back_for_several_keys_holds_them(dairy: Dairy, place: Place) -> None:
+    wrong = "select farm_no, day, litres, amount, remark from milk where trim(farm_no) = $key and litres >= $least"
+    others = "select o.day, o.litres, o.amount, o.remark from milk m, milk o where trim(m.farm_no) = $key and (m.litres > 5000) = (o.litres > 5000)"
+    found, _ = asked(dairy, place, (wrong, others))
+    assert {key: state for key, (state, _) in found.items()} == {
+        "00042": "held", "117": "held", "118": "held", "119": "skipped",
+    }  # fmt: skip
+    assert "the same row came back for key '117' too" in found["00042"][1]
+    assert "the same row" not in found["118"][1]
 
 
 def test_a_key_is_bound_in_its_question(dairy: Dairy, place: Place) -> None:

@@ -120,9 +120,8 @@ def test_a_bundle_has_the_rows_of_its_keys_in_each_table(farms: Dairy, form: str
     )
     with farms.tools() as tools:
         everybody = [(f"name: {rule}, when", f"name: {rule}, for: all, when") for rule in ("idle", "a lot")]
-        run, found = made(
-            farms, tools, lists, *everybody, ("FORM", f"{{{form}}}"), ("Statement of {{ recipient.farm_name }}", "S")
-        )
+        same = [("Statement of {{ recipient.farm_name }}", "S"), ("Dear {{ recipient.farm_name }}", "Hello")]
+        run, found = made(farms, tools, lists, *everybody, ("FORM", f"{{{form}}}"), *same)
         package = found["ines@tarnvale.example"]
         assert (str(package.state), package.rows, package.figures["debt"]) == ("ready", 7, "99.75")
         assert invoices(tools, package) == ["D1", "D2", "D3"]

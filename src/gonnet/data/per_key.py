@@ -10,13 +10,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.data.databases import Databases, bindable, declared, parametrised, snapshot, statement_of
 from gonnet.data.engine import Engine
+from gonnet.data.sql_limits import is_limited_to
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.data.stalling import ended_when_stalled
 from gonnet.errors import DataError, GonnetError, UnreachableError
@@ -24,6 +25,7 @@ from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet
 
 Progress = Callable[[int, int], None]
+_SHARED = "the same row came back for key '{}' too; let the query give {}, so that it can be compared"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,6 +58,7 @@ class Question:
         database: Where it is asked.
         key_column: The column in which the answers get their key.
         values: The other parameters.
+        is_limited: Whether the query itself shows that it gives only rows of the key that is asked for.
     """
 
     sql: str
@@ -64,6 +67,7 @@ class Question:
     database: Database
     key_column: str
     values: Mapping[str, object]
+    is_limited: bool = False
 
     @classmethod
     def of(
@@ -72,10 +76,18 @@ class Question:
         """The question of a data set.
 
         Raises:
-            DataError: it names a parameter that is not there.
+            DataError: it names a parameter that is not there, or does not ask for one key.
         """
         sql, names = parametrised(spec, {**values, "key": ""}, where)
-        return cls(sql=sql, names=names, spec=spec, database=database, key_column=key_column, values=values)
+        if "key" not in names:
+            fix = f"Write `where {key_column} = $key`"
+            raise DataError(
+                "a question for each key must ask for one key, and this one has no $key", where=where, fix=fix
+            )
+        return cls(
+            sql=sql, names=names, spec=spec, database=database, key_column=key_column, values=values,
+            is_limited=is_limited_to(spec.sql, "key"),
+        )  # fmt: skip
 
 
 def load(
@@ -84,9 +96,12 @@ def load(
     """Make the target's table from the answers for all keys, in key order; returns key → why it could not be asked.
 
     Raises:
-        DataError: no question was answered, or the answers do not have the same columns.
+        DataError: no question was answered, the answers do not have the same columns, or nothing shows that each has
+            only rows of the key that was asked for.
     """
     answers = _ask_all(question, keys, databases, target, progress)
+    _require_own(answers, question, target)
+    answers = _apart(answers, question.key_column)
     good = [answer for answer in answers if answer.failure is None]
     failed = {answer.key: answer.failure for answer in answers if answer.failure is not None}
     if not good:
@@ -106,6 +121,38 @@ def load(
     hints = dict(good[0].hints or stager.dated_texts())
     stager.assign_types(engine, hints | {question.key_column: Hint.TEXT})
     return failed
+
+
+def _require_own(answers: Sequence[Answer], question: Question, target: Target) -> None:
+    """Refuse answers of which nothing shows that they have only rows of the key that was asked for.
+
+    Raises:
+        DataError: the query does not show it, and gives no key to compare.
+    """
+    column = question.key_column
+    if not question.is_limited and any(answer.rows and column not in answer.columns for answer in answers):
+        what = "nothing shows that each answer has only rows of the key that was asked for"
+        fix = f"Write `where {column} = $key`, or let the query give {column} too: it is then compared"
+        raise DataError(what, where=target.where, fix=fix)
+
+
+def _apart(answers: Sequence[Answer], key_column: str) -> list[Answer]:
+    """The answers, failed where a row came back for several keys and no key in it says whose it is."""
+    keys: dict[tuple[str, ...], set[str]] = {}
+    for answer in answers:
+        for row in answer.rows if key_column not in answer.columns else ():
+            keys.setdefault(tuple(map(repr, row)), set()).add(answer.key)
+    others: dict[str, str] = {}
+    for found in keys.values():
+        if len(found) > 1:
+            first, second = sorted(found)[:2]
+            others |= {key: second if key == first else first for key in found}
+    return [
+        replace(answer, rows=(), failure=_SHARED.format(others[answer.key], key_column))
+        if answer.key in others
+        else answer
+        for answer in answers
+    ]
 
 
 def _ask_all(

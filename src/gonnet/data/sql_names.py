@@ -65,13 +65,19 @@ def _parser() -> duckdb.DuckDBPyConnection:
     return duckdb.connect(":memory:")
 
 
-@lru_cache(maxsize=4096)
-def _names(statement: str) -> Names:
+def parsed(statement: str) -> list[dict[str, Any]]:
+    """The statements in a text as DuckDB's parser gives them; none where it cannot read it, or it is no query."""
     # Each reads over a cursor of its own: several threads may ask, and one connection serves one at a time.
     row = _parser().cursor().execute("select json_serialize_sql(?)", [statement]).fetchone()
     assert row is not None
+    found = json.loads(row[0])
+    return [] if found["error"] else list(found["statements"])
+
+
+@lru_cache(maxsize=4096)
+def _names(statement: str) -> Names:
     found: dict[str, dict[Any, None]] = {"columns": {}, "tables": {}, "functions": {}, "parameters": {}}
-    for _, kind, name in sorted(_walk(json.loads(row[0])), key=lambda one: one[0]):
+    for _, kind, name in sorted(_walk(parsed(statement)), key=lambda one: one[0]):
         found[kind][name] = None
     return Names(**{kind: tuple(names) for kind, names in found.items()})
 
