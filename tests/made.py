@@ -1,7 +1,9 @@
-"""A document with every kind of text in it, made without a job."""
+"""What tests look at that no job made: a document with every kind of text in it, and a spreadsheet."""
 
 from __future__ import annotations
 
+import io
+import zipfile
 from decimal import Decimal
 
 from gonnet.jobs.style import Style
@@ -44,3 +46,30 @@ def document(words: list[str], amounts: list[Decimal]) -> Layout:
         title=first, sheet=first, header=first, footer=first, page=FORM, blocks=blocks, merged=(), title_merged=("", ()),
         page_merged=(),
     )  # fmt: skip
+
+
+def ods(sheet: str, rows: list[list[object]]) -> bytes:
+    """A minimal spreadsheet of the OpenDocument format (ISO/IEC 26300)."""
+
+    def cell(value: object) -> str:
+        if isinstance(value, str):
+            return f'<table:table-cell office:value-type="string"><text:p>{value}</text:p></table:table-cell>'
+        return f'<table:table-cell office:value-type="float" office:value="{value}"><text:p>{value}</text:p></table:table-cell>'
+
+    body = "".join(
+        f"<table:table-row>{''.join(map(cell, row)) or '<table:table-cell/>'}</table:table-row>" for row in rows
+    )
+    name = "urn:oasis:names:tc:opendocument:xmlns"
+    content = (
+        f'<?xml version="1.0"?><office:document-content xmlns:office="{name}:office:1.0" xmlns:table="{name}:table:1.0" '
+        f'xmlns:text="{name}:text:1.0"><office:body><office:spreadsheet><table:table table:name="{sheet}">{body}'
+        "</table:table></office:spreadsheet></office:body></office:document-content>"
+    )
+    target = io.BytesIO()
+    with zipfile.ZipFile(target, "w") as book:
+        book.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        book.writestr("content.xml", content)
+        entry = '<manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/>'
+        head = f'<manifest:manifest xmlns:manifest="{name}:manifest:1.0">'
+        book.writestr("META-INF/manifest.xml", f'<?xml version="1.0"?>{head}{entry}</manifest:manifest>')
+    return target.getvalue()

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import gzip
-import io
 import lzma
 import sqlite3
-import zipfile
 from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
@@ -25,6 +23,7 @@ from gonnet.data.encodings import only_reading
 from gonnet.data.workbooks import plain_text
 from gonnet.errors import DataError
 from gonnet.pipeline.survey import Request, survey
+from made import ods
 from support import AS_OF, Dairy
 
 
@@ -252,7 +251,7 @@ def test_a_workbook_of_another_kind_is_read_by_sheet_and_header_row(dairy: Dairy
         ["00042", 1200.5, "2026-10-01"],
         ["117", 7, ""],
     ]
-    dairy.write("milk.ods", _ods("Milk", cells))
+    dairy.write("milk.ods", ods("Milk", cells))
     with dairy.tools() as tools:
         job = dairy.job(
             ("milk: {file: milk.csv}", "milk: {file: milk.ods, sheet: Milk, header: 3, types: {day: date}}")
@@ -263,30 +262,3 @@ def test_a_workbook_of_another_kind_is_read_by_sheet_and_header_row(dairy: Dairy
             ("00042", Decimal("1200.5"), dt.date(2026, 10, 1)),
             ("117", Decimal("7.0"), None),
         ]
-
-
-def _ods(sheet: str, rows: list[list[object]]) -> bytes:
-    """A minimal spreadsheet of the OpenDocument format (ISO/IEC 26300)."""
-
-    def cell(value: object) -> str:
-        if isinstance(value, str):
-            return f'<table:table-cell office:value-type="string"><text:p>{value}</text:p></table:table-cell>'
-        return f'<table:table-cell office:value-type="float" office:value="{value}"><text:p>{value}</text:p></table:table-cell>'
-
-    body = "".join(
-        f"<table:table-row>{''.join(map(cell, row)) or '<table:table-cell/>'}</table:table-row>" for row in rows
-    )
-    name = "urn:oasis:names:tc:opendocument:xmlns"
-    content = (
-        f'<?xml version="1.0"?><office:document-content xmlns:office="{name}:office:1.0" xmlns:table="{name}:table:1.0" '
-        f'xmlns:text="{name}:text:1.0"><office:body><office:spreadsheet><table:table table:name="{sheet}">{body}'
-        "</table:table></office:spreadsheet></office:body></office:document-content>"
-    )
-    target = io.BytesIO()
-    with zipfile.ZipFile(target, "w") as book:
-        book.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        book.writestr("content.xml", content)
-        entry = '<manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/>'
-        head = f'<manifest:manifest xmlns:manifest="{name}:manifest:1.0">'
-        book.writestr("META-INF/manifest.xml", f'<?xml version="1.0"?>{head}{entry}</manifest:manifest>')
-    return target.getvalue()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gonnet.data.engine import Engine, quoted
+from gonnet.data.exact_digits import EXACT
 from gonnet.errors import DataError
 
 BLANK = r"[\p{Z}\p{Cc}]"
@@ -10,8 +11,6 @@ BLANK = r"[\p{Z}\p{Cc}]"
 
 BETWEEN = "/"
 """What stands between the parts of a key of several columns."""
-
-_EXACT_FLOAT = 2**53
 
 
 def key_text(engine: Engine, table: str, columns: tuple[str, ...], *, where: str = "") -> str:
@@ -47,7 +46,7 @@ def _part(engine: Engine, table: str, column: str, where: str) -> str:
     if not kind.is_number:
         return f"nullif(regexp_replace(cast({name} as varchar), '^{BLANK}+|{BLANK}+$', '', 'g'), '')"
     if not kind.is_integer:
-        limit = f" or abs({name}) > {_EXACT_FLOAT}" if kind.is_float else ""
+        limit = f" or abs({name}) >= {EXACT}" if kind.is_float else ""
         odd = engine.query(
             f"select cast({name} as varchar) from {quoted(table)} where {name} <> round({name}, 0){limit} limit 1"
         )

@@ -18,6 +18,7 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from gonnet.data.engine import Engine, quoted
+from gonnet.data.exact_digits import EXACT
 from gonnet.errors import DataError, meant
 
 _WHOLE = r"^-?(0|[1-9]\d{0,17})$"
@@ -99,11 +100,41 @@ def assign_types(engine: Engine, target: Target, hints: Mapping[str, Hint]) -> N
         )
     chosen = []
     for column, hint in hints.items():
+        if column in target.text and column not in target.fixed and hint in (Hint.FLOAT, Hint.DECIMAL):
+            _require_exact(engine, target, column, hint)
+            # A number that is whole is written without decimals: 1042, never 1042.0.
+            chosen.append(f"regexp_replace({_plainly(column, hint)}, '\\.0+$', '') as {quoted(column)}")
+            continue
         kind = _fixed(engine, target, column) or _found(engine, target, column, hint)
         chosen.append(f"cast({quoted(column)} as {kind}) as {quoted(column)}" if kind else quoted(column))
     engine.query(f"create table {quoted(target.name)} as select {', '.join(chosen)} from {quoted(target.raw)}")
     engine.query(f"drop table {quoted(target.raw)}")
     engine.tables.append(target.name)
+
+
+def _plainly(column: str, hint: Hint) -> str:
+    """A number of the source as text; a binary one that is whole with all its digits."""
+    name = quoted(column)
+    return f"cast(cast(cast({name} as double) as hugeint) as varchar)" if hint is Hint.FLOAT else name
+
+
+def _require_exact(engine: Engine, target: Target, column: str, hint: Hint) -> None:
+    """Refuse keys that are binary numbers with decimals or too many digits: two of them may look like one.
+
+    Raises:
+        DataError: there are some; names them.
+    """
+    if hint is not Hint.FLOAT:
+        return
+    value = f"cast({quoted(column)} as double)"
+    odd = engine.query(
+        f"select distinct {quoted(column)} from {quoted(target.raw)} "
+        f"where {value} <> round({value}) or abs({value}) >= {EXACT} or not isfinite({value}) order by 1 limit 3"
+    )
+    if odd:
+        shown = ", ".join(str(key) for (key,) in odd)
+        what = f"the keys in '{column}' of data set '{target.name}' are binary numbers that are not exact ({shown})"
+        raise DataError(what, where=target.where, fix="Make them text or whole numbers where they come from")
 
 
 def _fixed(engine: Engine, target: Target, column: str) -> str | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import re
+import shutil
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
 from itertools import islice
@@ -35,6 +36,7 @@ def load_csv(engine: Engine, target: Target, paths: Sequence[Path], encoding: st
                 where=target.where,
                 fix=f"Both must begin with the line {separator.join(header)}",
             )
+    read = [_with_plain_heading(path, number, separator, target) for number, path in enumerate(read)]
     shown = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}[separator]
     target.notes.append(f"{paths[0].name}: columns separated by {shown}")
     try:
@@ -47,7 +49,38 @@ def load_csv(engine: Engine, target: Target, paths: Sequence[Path], encoding: st
         )
     except DataError as error:
         raise _told(error, paths, target) from error
+    if not engine.count(target.raw):
+        _require_empty(read, paths, target)
     assign_types(engine, target, dict.fromkeys(header, Hint.ANY))
+
+
+def _with_plain_heading(path: Path, number: int, separator: str, target: Target) -> Path:
+    """The file, or a copy with a heading of one line: a line break in it would be taken for how all lines end."""
+    with path.open(encoding="utf-8-sig", newline="") as lines:
+        reader = csv.reader(lines, delimiter=separator)
+        names = next(reader)
+        if reader.line_num == 1:
+            return path
+        lines.seek(0)
+        *_, last = islice(lines, reader.line_num)
+        copy = target.scratch / f"{path.stem}-heading-{number}.csv"
+        with copy.open("w", encoding="utf-8", newline="") as out:
+            out.write(separator.join(f"c{index}" for index in range(len(names))) + last[len(last.rstrip("\r\n")) :])
+            shutil.copyfileobj(lines, out)
+    return copy
+
+
+def _require_empty(read: Sequence[Path], paths: Sequence[Path], target: Target) -> None:
+    """See that files of which no row was read have none.
+
+    Raises:
+        DataError: one has more than its heading.
+    """
+    for path, original in zip(read, paths, strict=True):
+        with path.open(encoding="utf-8-sig", newline="") as lines:
+            if any(any(cell.strip() for cell in row) for row in islice(csv.reader(lines), 1, 3)):
+                what = f"{original.name} has rows, and none of them could be read"
+                raise DataError(what, where=target.where, fix="Save it again as CSV from the program that made it")
 
 
 def _as_utf8(path: Path, target: Target, encoding: str | None) -> Path:

@@ -13,11 +13,14 @@ from pathlib import Path
 from python_calamine import CalamineError, CalamineWorkbook
 
 from gonnet.data.engine import Engine
+from gonnet.data.exact_digits import EXACT, digits
 from gonnet.data.staging import Hint, Stager, Target
 from gonnet.data.text_files import require_names
 from gonnet.errors import DataError, meant
 
 _MOST_CELLS = 100_000_000
+_SHOWN = 3
+_DIGITS = 15  # that spreadsheet programs keep of a number
 _SHEET = re.compile(r"xl/worksheets/[^/]+\.xml")
 _DIMENSION = re.compile(rb'<(?:\w+:)?dimension ref="(?:[A-Z]+[0-9]+:)?([A-Z]+[0-9]+)"')
 _CELL = re.compile(rb'<(?:\w+:)?c r="([A-Z]+[0-9]+)"')
@@ -44,6 +47,7 @@ def load_workbook(engine: Engine, target: Target, path: Path, sheet: str | None,
         names.pop()
     require_names(names, path, target)
     body = [row[: len(names)] for row in rows[1:] if any(cell not in ("", None) for cell in row)]
+    _require_exact_keys(names, body, path, target)
     columns = [_values([row[index] for row in body]) for index in range(len(names))]
     stager = Stager(target, names)
     stager.write([list(zip(*columns, strict=True))] if body else [])
@@ -62,11 +66,41 @@ def _rows(target: Target, path: Path, sheet: str | None) -> list[list[object]]:
             raise DataError(
                 f"{path.name} has no sheet '{name}'", where=target.where, fix=meant(name, known, noun="sheet")
             )
-        return [list(row) for row in book.get_sheet_by_name(name).to_python(skip_empty_area=False)]
+        rows: list[list[object]] = [list(row) for row in book.get_sheet_by_name(name).to_python(skip_empty_area=False)]
+        if any(_is_inexact(cell) for row in rows for cell in row):
+            for (at, column), number in digits(path, name).items():
+                rows[at][column] = number
+        return rows
     except (CalamineError, OSError, IndexError) as error:
         raise DataError(
             f"{path.name} is not a readable workbook: {error}", where=target.where, fix="Save it anew"
         ) from error
+
+
+def _is_inexact(cell: object) -> bool:
+    """Whether a cell is a number so large that another one may have the same binary form."""
+    return isinstance(cell, float) and abs(cell) >= EXACT
+
+
+def _require_exact_keys(names: Sequence[str], body: Sequence[Sequence[object]], path: Path, target: Target) -> None:
+    """Refuse keys of which the file has lost digits: two of them may have become one.
+
+    Raises:
+        DataError: there are some; names them.
+    """
+    for index, name in enumerate(names):
+        if name not in target.text:
+            continue
+        cells = [cell for cell in (row[index] for row in body) if isinstance(cell, (int, float))]
+        lost = [plain_text(cell) for cell in cells if _is_inexact(cell)]
+        if any(abs(cell) >= 10**_DIGITS for cell in cells):
+            many = f"{path.name}: keys in '{name}' are numbers of more than {_DIGITS} digits"
+            target.notes.append(f"{many}; most programs keep only {_DIGITS} of a number: make such keys text")
+        if lost:
+            shown = ", ".join(dict.fromkeys(lost[:_SHOWN])) + (" …" if len(lost) > _SHOWN else "")
+            what = f"{path.name} keeps the keys in '{name}' as numbers that cannot have so many digits ({shown})"
+            fix = "Make them text in the program that they come from, and save the file again"
+            raise DataError(what, where=target.where, fix=fix)
 
 
 def _require_within(path: Path, target: Target) -> None:
@@ -111,13 +145,21 @@ def _values(cells: Sequence[object]) -> list[object]:
     found = [None if cell in ("", None) else cell for cell in cells]
     kinds = {type(cell) for cell in found if cell is not None}
     if kinds and kinds <= {int, float}:
-        decimals = [None if cell is None else Decimal(f"{cell:.15g}") for cell in found]
+        decimals = [None if cell is None else _decimal(cell) for cell in found]
         if all(cell is None or cell == cell.to_integral_value() for cell in decimals):
             return [None if cell is None else int(cell) for cell in decimals]
         return list(decimals)
     if len(kinds) <= 1 or kinds <= {dt.date, dt.datetime}:
         return found
     return [None if cell is None else plain_text(cell) for cell in found]
+
+
+def _decimal(cell: object) -> Decimal:
+    """A number as whoever reads the cell sees it: whole ones with all their digits, others with fifteen."""
+    if isinstance(cell, float) and not (cell.is_integer() and abs(cell) < EXACT):
+        return Decimal(f"{cell:.15g}")
+    assert isinstance(cell, (int, float))
+    return Decimal(int(cell))
 
 
 def plain_text(value: object) -> str:
