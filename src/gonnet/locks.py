@@ -28,7 +28,7 @@ def held(place: Path, *, keep: bool = True) -> Iterator[None]:
         HeldError: another process holds it.
         StorageError: it cannot be made.
     """
-    lock = FileLock(place)
+    lock = FileLock(place, mode=0o600)
     try:
         lock.acquire(timeout=0)
     except Timeout as error:

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from gonnet import private
 from gonnet.errors import StorageError
 from gonnet.locks import HeldError, held
 
@@ -24,7 +25,7 @@ def scratch(parent: Path) -> Iterator[Path]:
     """
     name = secrets.token_hex(8)
     try:
-        parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+        private.folder(parent)
     except OSError as error:
         raise _unwritable(error, parent) from error
     with held(parent / f"{name}.lock", keep=False):

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from gonnet import private
 from gonnet.errors import RunError
 
 if TYPE_CHECKING:
@@ -29,10 +30,10 @@ def copied(tools: Tools, packages: Sequence[PackageRecord], folder: Path, *, ove
         for target, document in wanted:
             if target.exists() and target.read_bytes() != tools.store.get(document.sha256):
                 raise RunError(f"{target} is there already, and is another file", fix="Name another folder")
-    folder.mkdir(parents=True, exist_ok=True)
+    private.folder(folder)
     for target, document in wanted:
-        target.parent.mkdir(exist_ok=True)
-        target.write_bytes(tools.store.get(document.sha256))
+        private.folder(target.parent)
+        private.write(target, tools.store.get(document.sha256))
     return [target for target, _ in wanted]
 
 

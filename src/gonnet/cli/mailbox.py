@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from gonnet import private
 from gonnet.cli import _options
 
 if TYPE_CHECKING:
@@ -101,8 +102,7 @@ def show(number: int, save: Path | None, folder: Path | None, workspace: Path | 
     for name, data in message.attachments():
         _show.line(f"[{name}, {_show.size(len(data))}]", "bold")
         if save is not None:
-            save.mkdir(parents=True, exist_ok=True)
-            (save / Path(name).name).write_bytes(data)
+            private.write(private.folder(save) / Path(name).name, data)
     if save is not None:
         _show.line(f"Attachments saved in {save}")
     return 0

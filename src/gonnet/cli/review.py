@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from gonnet import private
 from gonnet.cli import _exit, _options
 from gonnet.cli._options import OPEN
 from gonnet.errors import typed
@@ -126,9 +127,7 @@ def _write_page(
     from gonnet.pipeline.reviewing.review_page import review_page
 
     text = review_page(run, packages, against, tools, pictures, figure)
-    page.touch(mode=0o600)
-    page.chmod(0o600)
-    page.write_text(text, "utf-8")
+    private.write(page, text.encode("utf-8"))
 
 
 def _wanted(packages: Sequence[PackageRecord], states: Sequence[str], find: str | None) -> Iterator[PackageRecord]:

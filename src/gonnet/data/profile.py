@@ -11,6 +11,7 @@ from pathlib import Path
 
 import xlsxwriter
 
+from gonnet import private
 from gonnet.data.engine import ColumnType, Engine, quoted
 from gonnet.errors import DataError, StorageError
 
@@ -112,7 +113,8 @@ def save(engine: Engine, view: View, path: Path) -> int:
             f"'{path.suffix}' is not a kind of file that can be written", where=str(path), fix="Known: .csv, .xlsx"
         )
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        private.folder(path.parent)
+        private.file(path)
         return writers[path.suffix.lower()](path, names, _all_rows(engine, view))
     except (OSError, xlsxwriter.exceptions.XlsxFileError) as error:
         raise StorageError(

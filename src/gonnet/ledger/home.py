@@ -15,6 +15,7 @@ from pathlib import Path
 
 from sqlalchemy import Engine, select, update
 
+from gonnet import private
 from gonnet.ledger import schema
 from gonnet.ledger.failures import explained
 
@@ -96,7 +97,7 @@ def _noted(identity: str) -> int:
 def _note(identity: str, sends: int) -> None:
     """Keep the number; where nothing can be written, a restored backup cannot be told."""
     with contextlib.suppress(OSError):
-        _notes().mkdir(mode=0o700, parents=True, exist_ok=True)
+        private.folder(_notes())
         new = _notes() / f".{identity}-{os.getpid()}"
         new.write_text(json.dumps({"sends": sends}), "utf-8")
         new.replace(_notes() / identity)

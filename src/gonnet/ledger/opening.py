@@ -18,7 +18,7 @@ from filelock import FileLock
 from sqlalchemy import Connection, Engine, create_engine, event, insert, text
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet import __version__
+from gonnet import __version__, private
 from gonnet.errors import StorageError
 from gonnet.ledger import schema
 from gonnet.ledger.failures import storage_error
@@ -36,7 +36,7 @@ def open_ledger(place: Path, now: Callable[[], str]) -> tuple[Engine, bool]:
     if not _may_write(place):
         return _read_only(place), False
     try:
-        with FileLock(place.with_name("ledger.lock"), timeout=_PATIENCE):
+        with FileLock(place.with_name("ledger.lock"), timeout=_PATIENCE, mode=0o600):
             return _opened(place, now), True
     except SQLAlchemyError as error:
         raise storage_error(error, place) from error
@@ -50,7 +50,7 @@ def _may_write(place: Path) -> bool:
 
 def _require_folder(place: Path) -> None:
     try:
-        place.parent.mkdir(mode=0o700, parents=True, exist_ok=True)  # everybody's figures are in it
+        private.folder(place.parent)  # everybody's figures are in it
     except OSError as error:
         raise StorageError(
             f"the folder for the ledger cannot be made: {error.strerror}",
@@ -68,6 +68,7 @@ def _require_folder(place: Path) -> None:
 
 def _opened(place: Path, now: Callable[[], str]) -> Engine:
     version = _version(place, f"file:{_quoted(place)}?mode=ro") if place.exists() else None
+    private.file(place)
     engine = create_engine(f"sqlite:///{place}", connect_args={"timeout": _PATIENCE}, json_deserializer=_from_json)
     event.listen(engine, "connect", _durable)
     if version is None:

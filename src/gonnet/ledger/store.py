@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from gonnet import private
 from gonnet.errors import SealError, StorageError
 
 
@@ -35,7 +36,7 @@ class Store:
             try:
                 _write_new(place, data)
             except FileNotFoundError:
-                place.parent.mkdir(parents=True, exist_ok=True)
+                private.folder(place.parent)
                 _write_new(place, data)
             except FileExistsError:
                 if place.read_bytes() == data:

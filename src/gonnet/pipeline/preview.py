@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pypdfium2
 
-from gonnet import delivery
+from gonnet import delivery, private
 from gonnet.errors import DataError, StorageError
 from gonnet.jobs import Job
 from gonnet.ledger import Store
@@ -72,7 +72,7 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
         aside = replace(tools, store=Store(folder), executor=lambda _packages: Inline())
         made = batches.make(job, aside, replace(found, plans=plans), senders, lambda _done, _total: None)
         try:
-            into.mkdir(parents=True, exist_ok=True)
+            private.folder(into)
             return [_sample(plan, one, chosen[plan.key], aside.store, form, into) for plan, one in made]
         except OSError as error:
             raise StorageError(
@@ -112,7 +112,7 @@ def _sample(plan: PackagePlan, made: Made | None, why: str, store: Store, form: 
         if made.held is not None:
             decision = "held", made.held[1]
         place = into / safe_name(plan.key) if plan.is_bundle else into  # bundles have documents of others again
-        place.mkdir(exist_ok=True)
+        private.folder(place)
         for document in made.documents:
             files += _written(place / document.name, store.get(document.sha256), form)
         if made.messages:
@@ -134,7 +134,7 @@ def _written(path: Path, data: bytes, form: str | None) -> Iterator[Path]:
         if path.suffix == ".pdf":
             yield from _pictures(path, data)
     elif form is None or path.suffix == f".{form}":
-        path.write_bytes(data)
+        private.write(path, data)
         yield path
 
 
@@ -150,5 +150,5 @@ def _pictures(path: Path, data: bytes) -> Iterator[Path]:
             target = io.BytesIO()
             document[number].render(scale=_SCALE).to_pil().save(target, "PNG")
             picture = path.with_name(f"{path.stem} page {number + 1}.png")
-            picture.write_bytes(target.getvalue())
+            private.write(picture, target.getvalue())
             yield picture

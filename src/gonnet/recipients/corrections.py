@@ -13,6 +13,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 
+from gonnet import private
 from gonnet.errors import DataError, StorageError
 from gonnet.findings import Finding, Weight
 from gonnet.recipients.addresses import NotAnAddressError, parse
@@ -95,7 +96,7 @@ def keep(folder: Path, correction: Correction) -> None:
     writer.writerows([*others, {name: getattr(correction, name) for name in _COLUMNS}])
     new = place.with_name(f".{FILE}.new")
     try:
-        new.write_text(target.getvalue(), "utf-8")
+        private.write(new, target.getvalue().encode("utf-8"))
         os.replace(new, place)  # noqa: PTH105  whole or not at all
     except OSError as error:
         raise StorageError(

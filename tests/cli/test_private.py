@@ -1,0 +1,49 @@
+"""Whatever Gonnet writes that holds people's data can be read by its owner alone, wherever it is."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from support import Dairy
+
+
+@pytest.fixture
+def _open_to_all() -> Iterator[None]:
+    before = os.umask(0)
+    yield
+    os.umask(before)
+
+
+@pytest.mark.usefixtures("_open_to_all")
+def test_only_the_owner_can_read_what_was_written(dairy: Dairy, tmp_path: Path) -> None:
+    (dairy.folder / ".gonnet").mkdir(mode=0o777)  # there before, for anybody
+    theirs = {path for path in tmp_path.rglob("*")}
+    away = tmp_path / "away"
+    commands = (
+        ("prepare", "statements", "--as-of", "2026-11-05"),
+        ("review", "--into", str(away / "look"), "--html", str(away.parent / "page.html")),
+        ("save", "last", "117", "--into", str(away / "saved" / "deep")),
+        ("preview", "statements", "--as", "png", "--into", str(away / "preview")),
+        ("rows", "statements", "milk", "--to", str(away / "rows" / "milk.csv")),
+        ("rows", "statements", "milk", "--to", str(away / "rows" / "milk.xlsx")),
+        ("amend", "last", "117", "--to", "iga@laka.example", "--keep", "--why", "called"),
+    )
+    for words in commands:
+        dairy.gonnet(*words, code=None)
+    made = [path for path in tmp_path.rglob("*") if path not in theirs]
+    kinds = {path.suffix for path in made}
+    assert {".pdf", ".xlsx", ".png", ".html", ".csv", ".db"} <= kinds
+    assert [path for path in made if path.stat().st_mode & 0o077] == []
+
+
+@pytest.mark.usefixtures("_open_to_all")
+def test_a_file_that_others_could_read_is_taken_from_them(dairy: Dairy) -> None:
+    page = dairy.write("page.html", "old")
+    assert page.stat().st_mode & 0o077
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    dairy.gonnet("review", "--html", str(page), code=None)
+    assert page.stat().st_mode & 0o077 == 0
