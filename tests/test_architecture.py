@@ -15,7 +15,7 @@ import gonnet
 
 ROOT = Path(gonnet.__file__).parent
 RANKS = (
-    ("errors", "findings", "private", "remembering"),
+    ("errors", "findings", "person", "private", "remembering"),
     ("locks",),
     ("scratch",),
     ("wording",),

@@ -47,3 +47,18 @@ def test_a_file_that_others_could_read_is_taken_from_them(dairy: Dairy) -> None:
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
     dairy.gonnet("review", "--html", str(page), code=None)
     assert page.stat().st_mode & 0o077 == 0
+
+
+def test_who_acted_is_who_the_system_knows(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
+    import pwd
+
+    me = pwd.getpwuid(os.getuid()).pw_name
+    for name in ("LOGNAME", "USER", "LNAME", "USERNAME"):
+        monkeypatch.setenv(name, "somebody-else")
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    dairy.gonnet("hold", "1", "117", "--why", "x")
+    with dairy.tools() as tools:
+        found = dairy.by_key(tools, tools.ledger.run("1"))["117"]
+        of_run, of_package = tools.ledger.history(1), tools.ledger.history(1, found.id)
+    assert f"prepared by {me}" in [what for _, what in of_run]
+    assert f"held by {me}: x" in [what for _, what in of_package]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,14 +20,6 @@ why_option = click.option("--why", metavar="TEXT", required=True, help="The reas
 reason_option = click.option("--why", metavar="TEXT", default="", help="The reason; it is recorded with your name.")
 
 
-def who() -> str:
-    """Who is at the keyboard, for the record."""
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError):
-        return "somebody"
-
-
 def moved(run_id: str, keys: Sequence[str], to: str, why: str, workspace: Path | None, *, as_json: bool) -> int:
     """Hold, release or skip packages, and tell."""
     from gonnet.cli import _open
@@ -39,7 +30,7 @@ def moved(run_id: str, keys: Sequence[str], to: str, why: str, workspace: Path |
         raise click.BadParameter("say why", param_hint="--why")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = move(run, tools, keys, State(to), why, who())
+        packages = move(run, tools, keys, State(to), why, tools.who)
         report(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id, [p.key for p in packages]), as_json=as_json)
     return _exit.DONE
 

@@ -66,6 +66,6 @@ def amend(
         raise click.UsageError("say what to change: --to, --cc, --bcc, --message-text or --enclose")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        package = put_right(run, tools, key, wanted, why, _by_hand.who())
+        package = put_right(run, tools, key, wanted, why, tools.who)
         _by_hand.report(tools.ledger.run(str(run.id)), [package], as_json=as_json)
     return _exit.DONE

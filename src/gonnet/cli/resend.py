@@ -44,7 +44,7 @@ def resend(
         from gonnet.pipeline.run import resend as send_again
         from gonnet.pipeline.run import resend_fresh
 
-        run, who = tools.ledger.run(run_id), _by_hand.who()
+        run, who = tools.ledger.run(run_id), tools.who
         with Terminal(tools, yes=yes, as_json=as_json, quiet=quiet, is_chosen=True) as it:
             if fresh:
                 sent = resend_fresh(run, tools, keys, why, who, it.preparing, it.show, it.ask, it.tell)

@@ -41,7 +41,7 @@ def settle(
         raise click.BadParameter("say why it is closed", param_hint="--why")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = settled(run, tools, keys, Verdict(outcome), why, _by_hand.who())
+        packages = settled(run, tools, keys, Verdict(outcome), why, tools.who)
         now = tools.ledger.packages(run.id, [package.key for package, _ in packages])
         _by_hand.report(tools.ledger.run(str(run.id)), now, as_json=as_json)
     return _exit.DONE

@@ -66,7 +66,9 @@ class RunWriter:
             self._say(work, what)
 
     @explained
-    def close(self, *, seconds: float, account: Mapping[str, object], findings: Sequence[tuple[str, str]]) -> None:
+    def close(
+        self, *, seconds: float, account: Mapping[str, object], findings: Sequence[tuple[str, str]], who: str = ""
+    ) -> None:
         """The run is complete: from here on it can be reviewed and sent."""
         with self._engine.begin() as work:
             work.execute(
@@ -79,7 +81,7 @@ class RunWriter:
                     findings=[list(finding) for finding in findings],
                 )
             )
-            self._say(work, "prepared")
+            self._say(work, f"prepared by {who}" if who else "prepared")
 
     def _say(self, work: Connection, what: str) -> None:
         work.execute(statements.NOTE, {"run_id": self.id, "package_id": None, "at": self._now(), "what": what})

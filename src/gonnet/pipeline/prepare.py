@@ -60,7 +60,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         account = books.account()
         tools.store.flush()
         findings += _after(job, tools, run)
-        run.close(seconds=time.monotonic() - began, account=account, findings=findings)
+        run.close(seconds=time.monotonic() - began, account=account, findings=findings, who=tools.who)
     record = tools.ledger.run(str(run.id))
     states = {str(state): count for state, count in record.counts.items()}
     tools.log.say("prepared", run=record.id, job=job.name, seconds=record.seconds, **states)

@@ -140,6 +140,7 @@ def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell:
         leaving = [Leaving(part, package) for package in choice.packages for part in choice.parts(package)]
         Gate(run, tools).require_open(leaving)
         tools.ledger.home.note_send()
+        tools.ledger.remark(run.id, f"send of {len(choice.packages):,} begun by {tools.who}")
         tools.log.say("send began", run=run.id, packages=len(choice.packages))
         try:
             report = hand_over_all(run, choice.packages, choice.taken, tools, count)

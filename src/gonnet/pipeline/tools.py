@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
+from gonnet.person import acting
 from gonnet.pipeline.log import Log
 from gonnet.pipeline.making.processes import local_executor
 from gonnet.pipeline.stopping import Stop
@@ -42,6 +43,7 @@ class Tools:
         executor: Gives an executor for a number of packages; any `concurrent.futures` executor will do, as long as
             its workers see the workspace's folder.
         log: What happens, for machines.
+        who: Who is at work, for the record.
         stop: By which somebody ends a send before its end; waits.
     """
 
@@ -51,6 +53,7 @@ class Tools:
     clock: Clock
     executor: Callable[[int], Executor]
     log: Log
+    who: str = field(default_factory=acting)
     stop: Stop = field(default_factory=Stop)
 
     def look(self, job: Job) -> Look:
