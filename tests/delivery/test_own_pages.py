@@ -100,3 +100,20 @@ def test_text_of_a_page_leaves_out_what_is_not_seen(end: str) -> None:
     head = f"<head><title>T</title>{end}<script>x</script>"
     page = f"{head}<table><tr><th>A</th><td>1</td></tr><tr><td>B</td></tr></table>a<br>b"
     assert Body.of_page(page).text == "A 1\n\nB\n\na\nb\n"
+
+
+@pytest.mark.parametrize("target", ["javascript:alert(1)", " JavaScript:x", "data:text/html;x"])
+def test_a_merged_value_leads_no_link_into_a_script(dairy: Dairy, target: str) -> None:
+    own = '<a href="javascript:print()">print</a>'  # of the page's author: mail programs ignore it
+    dairy.write("milk.html", PAGE.replace("https://tarnvale.example/prices", "{{ recipient.site }}") + own)
+    dairy.write(
+        "members.csv",
+        f"farm_no,farm_name,email,adviser,site\n117,A,a@x.example,,{target}\n118,B,b@x.example,,https://b.example\n",
+    )
+    with dairy.tools() as tools:
+        found = dairy.by_key(
+            tools, dairy.prepared(tools, (BODY, "    page: milk.html\n"), ("litres > 5000", "litres > 50000"))
+        )
+    assert "a merged value leads a link into a script" in found["117"].reason
+    assert str(found["118"].state) == "ready"
+    assert "<a" not in Body.of(f"[x]({target.strip()})").html

@@ -58,6 +58,14 @@ def test_the_pdfs_of_packages_are_printed_in_order_and_the_mail_follows(dairy: D
     assert len(script.stored) == 6, "three messages, each with a copy to the adviser"
 
 
+def test_a_name_is_no_option_of_the_program(dairy: Dairy) -> None:
+    with_printer(dairy)
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, (EMAIL, PRINT), ('name: "{{ key }} statement"', 'name: "--raw {{ key }}"'))
+        assert send(run, tools).states == {State.SENT: 2}
+    assert list(tray(dairy)) == ["0 raw 00042.pdf", "1 raw 117.pdf"]
+
+
 def test_what_is_only_printed_is_printed_again_where_it_is_to_be_sent_again(dairy: Dairy) -> None:
     with_printer(dairy)
     with dairy.tools() as tools:

@@ -12,10 +12,14 @@ from types import MappingProxyType
 from markdown_it import MarkdownIt
 from markdown_it.token import Token
 
+from gonnet.wording.harmless import is_script
+
 
 @lru_cache(maxsize=1)
 def _reader() -> MarkdownIt:
-    return MarkdownIt("commonmark", {"html": False, "breaks": True})
+    reader = MarkdownIt("commonmark", {"html": False, "breaks": True})
+    reader.validateLink = lambda url: not is_script(url)  # type: ignore[method-assign]
+    return reader
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,6 +54,13 @@ class Body:
         reader = _reader()
         tokens = reader.parse(markup)
         return cls(text=_as_text(tokens), html=str(reader.renderer.render(tokens, reader.options, {})))
+
+    def scripts(self) -> set[str]:
+        """The targets of links and pictures of a page that lead into scripts or into data of their own."""
+        reader = _Targets()
+        reader.feed(self.html)
+        reader.close()
+        return reader.scripts
 
     def with_insert(
         self, mark: str, text: str, html: str, style: str = "", pictures: Mapping[str, bytes] = MappingProxyType({})
@@ -184,3 +195,16 @@ def _inline(tokens: Sequence[Token]) -> Iterator[str]:
             case _:
                 shown += token.content
                 yield token.content
+
+
+class _Targets(HTMLParser):
+    """Finds whatever a page lets a program open."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.scripts: set[str] = set()
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.scripts |= {value for _, value in attrs if value and is_script(value)}
+
+    handle_startendtag = handle_starttag

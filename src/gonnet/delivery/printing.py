@@ -74,7 +74,9 @@ class Printer:
     @contextmanager
     def _words(self, title: str, data: bytes) -> Iterator[list[str]]:
         """The command with what stands in for `{title}` and `{file}`; the file is there as long as it is needed."""
-        words = [word.replace("{title}", title) for word in self._spec.command]
+        # A name that begins with a dash would be an option of the program.
+        called = title.lstrip("-") or "print"
+        words = [word.replace("{title}", called) for word in self._spec.command]
         if not self._spec.by_file:
             yield words
             return

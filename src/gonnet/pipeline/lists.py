@@ -7,8 +7,7 @@ import io
 from collections.abc import Sequence
 
 from gonnet.ledger import PackageRecord, RunRecord, State
-
-_RISKY = ("=", "+", "-", "@", "\t", "\r")  # what a spreadsheet would run
+from gonnet.wording.harmless import as_cell
 
 
 def every_hand_over(packages: Sequence[PackageRecord]) -> str:
@@ -21,7 +20,7 @@ def every_hand_over(packages: Sequence[PackageRecord]) -> str:
         parts = [(str(part.kind), str(part), str(part.state), part.answer, part.at) for part in package.hand_overs]
         for what, to, state, answer, at in parts or [("", "", "", "", None)]:
             when = at.isoformat(timespec="seconds") if at is not None else ""
-            writer.writerow([_harmless(cell) for cell in (*head, what, to, state, answer, when, package.reason)])
+            writer.writerow([as_cell(cell) for cell in (*head, what, to, state, answer, when, package.reason)])
     return target.getvalue()
 
 
@@ -36,9 +35,5 @@ def every_run(runs: Sequence[RunRecord]) -> str:
         when = run.prepared.isoformat(timespec="seconds")
         head = (str(run.id), run.job, run.period, run.as_of.isoformat(), when, str(run.state), reviewed)
         counts = (str(run.counts.get(state, 0)) for state in State)
-        writer.writerow([_harmless(cell) for cell in (*head, *counts)])
+        writer.writerow([as_cell(cell) for cell in (*head, *counts)])
     return target.getvalue()
-
-
-def _harmless(cell: str) -> str:
-    return f"'{cell}" if cell.startswith(_RISKY) else cell

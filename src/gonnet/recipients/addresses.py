@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+import idna
+
 _LOCAL = re.compile(r"^[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+(\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+)*$")
 _LABEL = re.compile(r"^[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?$")
 _NAMED = re.compile(r'^\s*(?P<name>"(?:[^"\\]|\\.)*"|[^<>"]*?)\s*<(?P<address>[^<>]*)>\s*$')
@@ -76,15 +78,17 @@ def _one(text: str, display: str) -> Address:
         raise NotAnAddressError(
             "letters beyond ASCII before the @ are not sent: many servers do not take them (SMTPUTF8)"
         )
+    if set(local) & set("%!"):
+        raise NotAnAddressError("a % or ! before the @ is a route to another address, which servers may follow")
     if not _LOCAL.match(local) or len(local) > 64:
-        raise NotAnAddressError("what stands before the @ is not allowed there")
+        raise NotAnAddressError("what comes before the @ is not allowed there")
     return Address(mailbox=f"{local}@{_ascii_domain(domain)}", display=_CONTROL.sub(" ", shown))
 
 
 def _ascii_domain(domain: str) -> str:
     try:
-        name = domain if domain.isascii() else domain.encode("idna").decode("ascii")
-    except UnicodeError as error:
+        name = domain if domain.isascii() else idna.encode(domain, uts46=True).decode("ascii")
+    except idna.IDNAError as error:
         raise NotAnAddressError("what comes after the @ is not a domain") from error
     labels = name.split(".")
     if len(labels) < 2 or len(name) > 253 or not all(_LABEL.match(label) for label in labels):

@@ -5,14 +5,12 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import io
-import re
 from decimal import Decimal
 
 from gonnet.errors import DataError
 from gonnet.jobs.values import CsvForm
 from gonnet.reports.layout.models import Layout
-
-_FORMULA = re.compile(r"^[=+\-@\t\r]")
+from gonnet.wording.harmless import as_cell
 
 
 def draw_csv(layout: Layout, form: CsvForm) -> bytes:
@@ -58,4 +56,4 @@ def csv_text(text: str, value: object, form: CsvForm) -> str:
         case dt.date():
             return value.isoformat()
         case _:
-            return "'" + text if _FORMULA.match(text) else text
+            return as_cell(text)

@@ -18,6 +18,7 @@ from gonnet.pipeline.making.orders import Order
 from gonnet.recipients import Recipient
 from gonnet.reports.inline import Inline
 from gonnet.reports.layout.models import Merged
+from gonnet.wording.template import Template
 
 _MARKS = re.compile(r"[\\\[\]*_`<>]")
 
@@ -115,6 +116,7 @@ class MessageWriter:
         if worded.is_page:
             text, of_body = wording.fill_page(worded.body, names, key=order.key)
             body = delivery.Body.of_page(text)
+            _require_no_merged_script(body, worded.body)
         else:
             markup, of_body = wording.fill_markup(worded.body, names, key=order.key)
             body = delivery.Body.of(markup + _linked(order) if links else markup)
@@ -233,3 +235,15 @@ def _with_report(body: delivery.Body, mark: str, report: Inline, where: str) -> 
         raise DataError(
             f"a report in a message: {error}", where=where, fix="Leave an empty line above and below {{ reports.… }}"
         ) from error
+
+
+def _require_no_merged_script(page: delivery.Body, template: Template) -> None:
+    """Refuse a page in which a merged value became the target of a link into a script; what its author wrote stays.
+
+    Raises:
+        DataError: there is one.
+    """
+    merged = sorted(target for target in page.scripts() if target not in template.source)
+    if merged:
+        what = f"a merged value leads a link into a script: {merged[0][:60]}"
+        raise DataError(what, where=template.where, fix="Correct the value in the list")

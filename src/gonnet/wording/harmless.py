@@ -1,0 +1,23 @@
+"""Data is never code: texts that a program would run, and links that a program would follow into a script."""
+
+from __future__ import annotations
+
+import re
+
+# What a spreadsheet runs: a sign, full-width ones too, at the beginning of a cell, with blanks before it or not. And of
+# what only a program of another locale takes for a cell, since it parts lines at another sign. A number is none.
+_SIGN = r"[=+\-@\uff1d\uff0b\uff0d\uff20]"
+_PARTS = r",;\t|\n\r"
+_FORMULA = re.compile(rf"^(?=[\t\r\n])|(?:^|[{_PARTS}])[\"']?\s*(?={_SIGN})(?![+-]?\d+(?:[.,]\d+)?\s*(?:$|[{_PARTS}]))")
+_IGNORED = re.compile(r"[\x00-\x20\x7f-\xa0\u200b-\u200f\u2028-\u202f\ufeff]")
+_SCRIPTS = ("javascript:", "vbscript:", "data:")
+
+
+def as_cell(text: str) -> str:
+    """A text for a cell of a CSV file, with an apostrophe before whatever a spreadsheet would run."""
+    return _FORMULA.sub(lambda found: f"{found[0]}'", text)
+
+
+def is_script(target: str) -> bool:
+    """Whether a link leads into a script or into data of its own; blanks and controls in it do not hide that."""
+    return _IGNORED.sub("", target).casefold().startswith(_SCRIPTS)
