@@ -242,6 +242,7 @@ class JobFile(Section):
 
     Attributes:
         keep: How long the files of a run are kept; as the workspace says when left out.
+        beyond: Why its SQL may read rows of others than the recipient; it may not when left out.
     """
 
     title: str
@@ -265,6 +266,7 @@ class JobFile(Section):
     write_back: WriteBack | None = None
     checks: Checks = Checks()
     keep: Days | None = None
+    beyond: Annotated[str | None, Field(min_length=10)] = None
 
     @field_validator("rules", "deliver", mode="before")
     @classmethod

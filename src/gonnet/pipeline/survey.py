@@ -11,6 +11,7 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.sending.places import named_places
+from gonnet.pipeline.surveying import scope
 from gonnet.pipeline.surveying.deciding import Decided, decide
 from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
 from gonnet.pipeline.surveying.matching import Matched, match
@@ -90,7 +91,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
     plans = tuple(_plans(found, matched, decided, tools, request))
-    versions, used = with_reports(matched.editions, found.engine, found.values.bound(), tools.workspace.folder)
+    versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound(), tools.workspace.folder)
     return Survey(
         engine=found.engine,
         values=found.values,
@@ -101,7 +102,10 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
         editions=versions,
         measured=decided.measured,
         fields=used,
-        findings=tuple(_findings(found, matched, decided, plans, versions)),
+        findings=(
+            *_findings(found, matched, decided, plans, versions),
+            *scope.beyond(found.job, asked, len(found.counts)),
+        ),
         notes=found.loaded.notes,
         seconds=found.loaded.seconds,
     )

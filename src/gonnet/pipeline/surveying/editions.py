@@ -74,19 +74,21 @@ def editions(
 
 def with_reports(
     found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object], folder: Path
-) -> tuple[dict[str, Edition], dict[str, tuple[str, ...]]]:
-    """The editions with their reports and enclosures; and view → the SQL of each value of a row that reports use.
+) -> tuple[dict[str, Edition], dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
+    """The editions with their reports and enclosures; and what reports need.
+
+    That is view → the SQL of each value of a row, and place in the job and SQL of every expression.
 
     Raises:
         JobError: an expression does not run, a format does not fit its column's type, or a file cannot be enclosed.
     """
     versions = {locale: (edition.job, edition.look) for locale, edition in found.items()}
-    plans, used = reports.plan_reports(engine, versions, bound, folder)
+    plans, used, asked = reports.plan_reports(engine, versions, bound, folder)
     with_plans = {
         locale: replace(edition, reports=plans[locale], enclosures=_enclosures(edition.job, folder))
         for locale, edition in found.items()
     }
-    return with_plans, used
+    return with_plans, used, asked
 
 
 def _enclosures(job: Job, folder: Path) -> dict[str, Enclosed]:

@@ -21,6 +21,7 @@ class Fields:
         bound: Parameters by name, for expressions.
         found: SQL → place in a row, and type.
         answers: Statement → its answer, since the plans of every language ask the same.
+        asked: Place in the job and SQL of each expression, as the job has it.
     """
 
     engine: Engine
@@ -28,6 +29,7 @@ class Fields:
     bound: Mapping[str, object]
     found: dict[str, tuple[int, ColumnType]] = field(default_factory=dict)
     answers: dict[str, list[tuple[object, ...]]] = field(default_factory=dict)
+    asked: list[tuple[str, str]] = field(default_factory=list)
 
     def answer(self, sql: str) -> list[tuple[object, ...]]:
         """What a statement about all rows says, asked once."""
@@ -69,6 +71,7 @@ class Fields:
         Raises:
             JobError: it does not run; names its place.
         """
+        self.asked.append((where, sql))
         return self._place(f"({sql}\n)", where)
 
     def condition(self, sql: str, where: str) -> int:
@@ -77,6 +80,7 @@ class Fields:
         Raises:
             JobError: it does not run; names its place.
         """
+        self.asked.append((where, sql))
         return self._place(f"cast(({sql}\n) as boolean)", where)
 
     def type_at(self, place: int) -> ColumnType:

@@ -40,8 +40,8 @@ Place = tuple[str | int, ...]
 
 def plan_reports(
     engine: Engine, versions: Mapping[str, tuple[Job, Look]], bound: Mapping[str, object], folder: Path
-) -> tuple[dict[str, tuple[ReportPlan, ...]], dict[str, tuple[str, ...]]]:
-    """Settle every report that the package uses, in every language.
+) -> tuple[dict[str, tuple[ReportPlan, ...]], dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
+    """Plan every report that the package uses, in every language.
 
     Args:
         engine: The engine, after the split.
@@ -51,7 +51,7 @@ def plan_reports(
 
     Returns:
         Locale → plans; and the view of each data set that is cut → the SQL of each value of a row, in the order in
-        which the plans count them.
+        which the plans count them; and place in the job and SQL of every expression.
 
     Raises:
         JobError: an expression does not run, or a format does not fit its column's type.
@@ -67,11 +67,12 @@ def plan_reports(
         found[locale] = tuple(
             _Planner(job, name, fields[job.view_of(job.file.reports[name])], look, folder).plan() for name in wanted
         )
-    return found, {view: part.expressions for view, part in fields.items()}
+    asked = tuple(dict.fromkeys(one for part in fields.values() for one in part.asked))
+    return found, {view: part.expressions for view, part in fields.items()}, asked
 
 
 class _Planner:
-    """Settles one report."""
+    """Plans one report."""
 
     def __init__(self, job: Job, name: str, fields: Fields, look: Look, folder: Path) -> None:
         self._job, self._name, self._fields, self._look, self._folder = job, name, fields, look, folder

@@ -1,0 +1,60 @@
+"""Whether a recipient gets what their own rows say: what of a job's SQL reads beyond them, and who allowed it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from gonnet.data.sql_scope import Reach, reach_of
+from gonnet.errors import JobError
+from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job
+
+_LEAST = 5  # recipients, of whom an average or a total tells nobody's own figure
+
+
+def beyond(job: Job, of_reports: Iterable[tuple[str, str]], recipients: int) -> Iterator[Finding]:
+    """A finding for each figure, value and condition that reads more than the rows of its key.
+
+    Args:
+        job: The job.
+        of_reports: Place and SQL of every expression of its reports.
+        recipients: How many have rows.
+
+    Raises:
+        JobError: one does, is no usual value of enough recipients, and the job does not allow it.
+    """
+    for where, sql in dict.fromkeys((*_figures(job), *_conditions(job), *of_reports)):
+        reach = reach_of(sql)
+        if not reach.is_beyond:
+            continue
+        what = f"{where}: reads rows of others ({_of(reach)})"
+        if reach.is_usual and recipients >= _LEAST:
+            yield Finding(weight=Weight.NOTE, text=f"{what}, a usual value of {recipients:,} recipients")
+        elif job.file.beyond is not None:
+            yield Finding(weight=Weight.NOTE, text=f"{what}; the job allows it: {job.file.beyond}")
+        else:
+            fix = (
+                f"Take a sum, an average or a count over the whole table, of at least {_LEAST} recipients; "
+                "or say in the job why it may be so, with `beyond: REASON`"
+            )
+            raise JobError(f"this reads rows of others ({_of(reach)})", where=where, fix=fix)
+
+
+def _of(reach: Reach) -> str:
+    tables = f"a sub-query of {', '.join(reach.tables)}" if reach.tables else ""
+    return " and ".join(part for part in (tables, "a window over other rows" if reach.has_window else "") if part)
+
+
+def _figures(job: Job) -> Iterator[tuple[str, str]]:
+    for name, figure in job.file.figures.items():
+        yield job.at("figures", name), figure.value
+
+
+def _conditions(job: Job) -> Iterator[tuple[str, str]]:
+    for index, rule in enumerate(job.file.rules):
+        if rule.when is not None:
+            yield job.at("rules", index, "when"), rule.when
+    for name, report in job.file.reports.items():
+        for index, block in enumerate(report.blocks):
+            if block.when is not None:
+                yield job.at("reports", name, "blocks", index, "when"), block.when
