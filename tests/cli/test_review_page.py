@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import http.server
 import json
 import os
 import re
 import shutil
 import subprocess
+import threading
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -88,6 +90,41 @@ def test_in_a_browser_the_list_is_there_and_one_package_opens(page: Path, tmp_pa
     assert f"<h2>{key} " in dom
     assert "<title>Run 1: Milk statements</title>" in dom
     assert "&lt;/script&gt;" in dom
+
+
+@needs_browser
+def test_what_a_message_would_load_from_elsewhere_is_named_and_not_loaded(dairy: Dairy, tmp_path: Path) -> None:
+    asked: list[str] = []
+
+    class Listening(http.server.BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            asked.append(self.path)
+            self.send_error(404)
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Listening)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    site = f"http://127.0.0.1:{server.server_address[1]}"
+    loads = f'<img src="{site}/a.png"><link rel="stylesheet" href="{site}/b.css"><iframe src="{site}/c"></iframe>'
+    style = f"<style>p {{background: url({site}/d.png)}}</style>"
+    dairy.write(
+        "milk.html", f"<html><head>{style}</head><body>{loads}<a href='{site}/link'>x</a><p>Milk</p></body></html>"
+    )
+    body = "    body: |\n      Dear {{ recipient.farm_name }},\n\n      payable: **{{ figures.payable | money }}**\n"
+    dairy.job((body, "    page: milk.html\n"))
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    page = tmp_path / "page.html"
+    dairy.gonnet("review", "--html", str(page), code=None)
+    dom = browsed(tmp_path, "--dump-dom", f"{page.as_uri()}#117")
+    server.shutdown()
+    server.server_close()
+    assert [f"by who reads the message: {site}/{name}" in dom for name in ("a.png", "b.css", "c<", "d.png")] == [
+        True
+    ] * 4
+    assert f"by who reads the message: {site}/link" not in dom
+    assert asked == []
 
 
 def test_the_list_is_narrowed_by_state_and_by_text(dairy: Dairy) -> None:

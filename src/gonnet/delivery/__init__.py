@@ -1,6 +1,6 @@
 """Messages and the ways they leave: SMTP and folders."""
 
-from gonnet.delivery.body import Body
+from gonnet.delivery.body import Body, remote_targets
 from gonnet.delivery.message import (
     Attachment,
     Envelope,
@@ -30,6 +30,7 @@ __all__ = [
     "html_page",
     "plain_text",
     "readdressed",
+    "remote_targets",
     "with_body",
     "with_message_id",
     "write_message",

@@ -208,3 +208,34 @@ class _Targets(HTMLParser):
         self.scripts |= {value for _, value in attrs if value and is_script(value)}
 
     handle_startendtag = handle_starttag
+
+
+_REMOTE = re.compile(r"^\s*(?:https?:|ftp:|//)", re.IGNORECASE)
+_IN_STYLES = re.compile(r"(?:url\(|@import)\s*[\"']?\s*((?:https?:|//)[^\"')\s;]+)", re.IGNORECASE)
+_LOADED = frozenset(("src", "srcset", "background", "poster", "data", "href"))
+
+
+def remote_targets(page: str) -> list[str]:
+    """What a page has loaded from elsewhere when it is read: pictures, styles, frames; not where its links lead."""
+    reader = _Loaded()
+    reader.feed(page)
+    reader.close()
+    return list(dict.fromkeys((*reader.found, *(found[1] for found in _IN_STYLES.finditer(page)))))
+
+
+class _Loaded(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.found: list[str] = []
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        for name, value in attrs:
+            if (
+                value
+                and name in _LOADED
+                and (name != "href" or tag in ("link", "image", "use"))
+                and _REMOTE.match(value)
+            ):
+                self.found.append(value.strip())
+
+    handle_startendtag = handle_starttag

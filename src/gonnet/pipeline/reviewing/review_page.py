@@ -96,9 +96,11 @@ def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full:
             "cc": list(message.cc),
             "bcc": list(message.bcc),
             "files": list(message.files),
-            "page": delivery.html_page(tools.store.get(message.sha256)) if full else "",
+            "page": page,
+            "remote": delivery.remote_targets(page),
         }
         for message in package.messages
+        for page in [delivery.html_page(tools.store.get(message.sha256)) if full else ""]
     ]
     return {
         "key": package.key,
