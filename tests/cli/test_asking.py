@@ -26,7 +26,7 @@ def typed(dairy: Dairy, answer: str, *words: str) -> tuple[int, str]:
     with suppress(OSError):  # the terminal goes away with the process
         while data := os.read(inside, 4096):
             screen += data
-            if b"[y/N]" in data or b"or two dates separated by /): " in data:
+            if b"[y/N]" in data or b"with / between): " in data:
                 os.write(inside, answer.encode() + b"\n")
     os.close(inside)
     return process.wait(), screen.decode()
