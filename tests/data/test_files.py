@@ -222,12 +222,14 @@ def _json_line(row: dict[str, str]) -> str:
         ("{file: broken.xlsx}", "broken.xlsx is not a readable workbook"),
         ("{file: broken.jsonl}", "broken.jsonl, line 2 is not JSON"),
         ("{file: far.xlsx}", "far.xlsx: a sheet has 1,048,576 rows and 16,384 columns"),
+        ("{file: long.csv}", "long.csv, line 2: a line is longer than can be read"),
         ("{file: 'm*.csv'}", "does not have the columns of members.csv"),
     ],
 )
 def test_a_source_that_cannot_be_read_is_told(dairy: Dairy, source: str, says: str) -> None:
     for name in ("milk.pdf", "broken.csv.gz", "broken.xlsx"):
         dairy.write(name, "nothing")
+    dairy.write("long.csv", "farm_no,remark\n117," + "x" * 3_000_000 + "\n")
     dairy.write("broken.jsonl", '{"a": 1}\n{"a": \n')
     book = openpyxl.Workbook()
     corner: Any = book.active

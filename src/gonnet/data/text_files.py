@@ -151,6 +151,9 @@ def _told(error: DataError, paths: Sequence[Path], target: Target) -> DataError:
     if "invalid state" in text:
         what = f"the lines of {path.name} end in different ways, or a quote in it is not closed"
         return DataError(what, where=target.where, fix="Save it again as CSV from the program that made it")
+    if "full read on this file" in text or "line size" in text:
+        what = f"{place}: a line is longer than can be read"
+        return DataError(what, where=target.where, fix="Shorten the long text, or leave its column out of the file")
     if "unterminated quote" in text:
         return DataError(f"{place}: a quote is not closed", where=target.where, fix="Close it, or double it in a text")
     return DataError(f"{place} cannot be read: {error.what}", where=target.where, fix="Correct the line")
