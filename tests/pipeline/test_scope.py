@@ -24,6 +24,10 @@ MORE = "".join(f"{200 + n},2026-10-0{n},{n}00,{n}.50,\n" for n in range(1, 6))
         ("(select cast(round(coalesce(avg(amount), 0), 2) as decimal(9, 2)) from milk)", True, True),
         (OTHERS, True, False),
         ("(select max(amount) from milk)", True, False),
+        ("(select sum(case when farm_no = '118' then amount end) from milk)", True, False),
+        ("(select sum(amount * (farm_no = '118')::int) from milk)", True, False),
+        ("(select avg(amount) from milk tablesample 1 rows)", True, False),
+        ("(select sum(litres * amount) / sum(coalesce(litres, 0)) from milk)", True, True),
         ("(select first(amount) from milk)", True, False),
         ("(select avg(amount) from milk where farm_no <> '117')", True, False),
         ("(select avg(amount) filter (farm_no = '117') from milk)", True, False),
@@ -65,6 +69,12 @@ def test_a_usual_value_needs_five_recipients(dairy: Dairy) -> None:
     with dairy.tools() as tools, pytest.raises(JobError, match="of at least 5 recipients"):
         dairy.prepared(tools, usual)
     dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text("utf-8") + MORE)
+    of_one = (
+        "  members: {file: members.csv}\n",
+        "  members: {file: members.csv}\n  one: {sql: from milk where farm_no = '118'}\n",
+    )
+    with dairy.tools() as tools, pytest.raises(JobError, match="of at least 5 recipients"):
+        dairy.prepared(tools, (usual[0], usual[1].replace("from milk", "from one")), of_one)
     with dairy.tools() as tools:
         dairy.prepared(tools, usual)
     assert "a usual value of 8 recipients" in dairy.gonnet("review", code=None).stdout.replace("\n", " ")

@@ -83,14 +83,15 @@ def _is_usual(query: Mapping[str, Any]) -> bool:
     if query["type"] != "SELECT_NODE" or query["modifiers"] or query["cte_map"]["map"]:
         return False
     narrowed = any(query.get(part) for part in ("where_clause", "group_expressions", "having", "qualify", "sample"))
-    is_table = query["from_table"]["type"] == "BASE_TABLE"
+    table = query["from_table"]
+    is_table = table["type"] == "BASE_TABLE" and not table.get("sample") and not table.get("at_clause")
     return is_table and not narrowed and all(map(_is_aggregated, query["select_list"]))
 
 
 def _is_aggregated(node: Mapping[str, Any]) -> bool:
     match node:
         case {"class": "FUNCTION", "function_name": str(name), "filter": None} if name.casefold() in _USUAL:
-            return not any(part.get("class") == "SUBQUERY" for part in _nodes(node["arguments"]))
+            return all(_is_of_columns(found) for found in _expressions(node["arguments"]))
         case {"class": "CONSTANT" | "PARAMETER"}:
             return True
         case {"class": "COLUMN_REF" | "STAR" | "SUBQUERY" | "WINDOW" | "LAMBDA"}:
@@ -99,6 +100,19 @@ def _is_aggregated(node: Mapping[str, Any]) -> bool:
             inner = [part for part in node.values() if isinstance(part, (dict, list))]
             found = [part for part in _expressions(inner)]
             return bool(found) and all(map(_is_aggregated, found))
+
+
+def _is_of_columns(node: Mapping[str, Any]) -> bool:
+    """Whether an expression is made of columns by arithmetic: a condition in it could pick somebody out."""
+    match node:
+        case {"class": "COLUMN_REF" | "CONSTANT"}:
+            return True
+        case {"class": "CAST", "child": inner}:
+            return _is_of_columns(inner)
+        case {"class": "FUNCTION", "function_name": "+" | "-" | "*" | "/"} | {"type": "OPERATOR_COALESCE"}:
+            return all(map(_is_of_columns, _expressions([part for part in node.values() if isinstance(part, list)])))
+        case _:
+            return False
 
 
 def _expressions(node: object) -> Iterator[Mapping[str, Any]]:

@@ -182,7 +182,7 @@ class _Maker:
         for at in ways:
             way = self._job.file.deliver[at]
             if way.printing is not None:
-                yield PlacePlan(way.called, *self._known.roots[at][0], {}, "", what="pages")
+                yield PlacePlan(way.called, *self._known.roots[at][0], {"": ""}, "", what="pages")
             elif way.puts is not None:
                 (kind, name), root = self._known.roots[at]
                 place = ("deliver", at, way.kind, "path")

@@ -37,7 +37,7 @@ class PlacePlan(NamedTuple):
 
     def place(self, name: str, key: str = "") -> str:
         """Where a file is put, below the root; `key` is whose document it is, where it is of one."""
-        path = self.paths.get(key, self.paths.get("", ""))
+        path = self.paths[key if key in self.paths else ""]
         return f"{path}/{name}" if path else name
 
     def target(self, name: str, key: str = "") -> Target:

@@ -104,7 +104,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
         fields=used,
         findings=(
             *_findings(found, matched, decided, plans, versions),
-            *scope.beyond(found.job, asked, len(found.counts)),
+            *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),
         notes=found.loaded.notes,
         seconds=found.loaded.seconds,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from gonnet.data.sql_scope import Reach, reach_of
 from gonnet.errors import JobError
@@ -12,13 +12,13 @@ from gonnet.jobs import Job
 _LEAST = 5  # recipients, of whom an average or a total tells nobody's own figure
 
 
-def beyond(job: Job, of_reports: Iterable[tuple[str, str]], recipients: int) -> Iterator[Finding]:
+def beyond(job: Job, of_reports: Iterable[tuple[str, str]], recipients: Mapping[str, int]) -> Iterator[Finding]:
     """A finding for each figure, value and condition that reads more than the rows of its key.
 
     Args:
         job: The job.
         of_reports: Place and SQL of every expression of its reports.
-        recipients: How many have rows.
+        recipients: Data set that is split → how many have rows in it; of another nobody knows whose its rows are.
 
     Raises:
         JobError: one does, is no usual value of enough recipients, and the job does not allow it.
@@ -28,13 +28,14 @@ def beyond(job: Job, of_reports: Iterable[tuple[str, str]], recipients: int) -> 
         if not reach.is_beyond:
             continue
         what = f"{where}: reads rows of others ({_of(reach)})"
-        if reach.is_usual and recipients >= _LEAST:
-            yield Finding(weight=Weight.NOTE, text=f"{what}, a usual value of {recipients:,} recipients")
+        count = min((recipients.get(table.casefold(), 0) for table in reach.tables), default=0)
+        if reach.is_usual and count >= _LEAST:
+            yield Finding(weight=Weight.NOTE, text=f"{what}, a usual value of {count:,} recipients")
         elif job.file.beyond is not None:
             yield Finding(weight=Weight.NOTE, text=f"{what}; the job allows it: {job.file.beyond}")
         else:
             fix = (
-                f"Take a sum, an average or a count over the whole table, of at least {_LEAST} recipients; "
+                f"Take a sum, an average or a count over a whole table that is split, of at least {_LEAST} recipients; "
                 "or say in the job why it may be so, with `beyond: REASON`"
             )
             raise JobError(f"this reads rows of others ({_of(reach)})", where=where, fix=fix)
