@@ -123,7 +123,7 @@ def test_from_the_check_to_the_mailbox(dairy: Dairy, serve: Serve) -> None:
     (line,) = dairy.gonnet("runs", "--job", "statements", "--state", "sent", "--csv").stdout.splitlines()[1:]
     assert line.startswith("1,statements,")
     assert line.endswith(",0,1,1,2,0,0")
-    assert "None fits, of 2 runs" in dairy.gonnet("runs", "--state", "failed").stdout
+    assert "None of 2 runs fits" in dairy.gonnet("runs", "--state", "failed").stdout
     assert "is not an address" in dairy.gonnet("send", "last", "--trial", "me", "--yes", code=2).stderr
 
 

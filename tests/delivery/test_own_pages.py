@@ -104,7 +104,7 @@ def test_text_of_a_page_leaves_out_what_is_not_seen(end: str) -> None:
 
 @pytest.mark.parametrize("target", ["javascript:alert(1)", " JavaScript:x", "data:text/html;x"])
 def test_a_merged_value_leads_no_link_into_a_script(dairy: Dairy, target: str) -> None:
-    own = '<a href="javascript:print()">print</a>'  # of the page's author: mail programs ignore it
+    own = '<a href="javascript:print()" title="data: {{ key }}">print</a>'  # of the page's author: mail programs ignore it
     dairy.write("milk.html", PAGE.replace("https://tarnvale.example/prices", "{{ recipient.site }}") + own)
     dairy.write(
         "members.csv",

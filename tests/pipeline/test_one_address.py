@@ -71,6 +71,7 @@ def test_each_file_has_the_password_and_the_folder_of_its_own_line(farms: Dairy)
         ("as: apart", [("Hello", "{% if recipient.region == 'north' %}Hello{% endif %}")], "region"),
         ("as: joined, name: 'All of {{ recipient.farm_name }}'", [], "farm_name"),
         ("as: apart", [("when: rows = 0", "when: RECIPIENT.Region = 'east'")], "region"),
+        ("as: apart", [("when: rows = 0", "when: recipient.region is null")], "region"),
     ],
 )
 def test_what_is_used_once_must_be_the_same_in_all_lines(

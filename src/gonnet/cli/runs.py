@@ -43,7 +43,7 @@ def runs(job: str | None, state: tuple[str, ...], as_csv: bool, workspace: Path 
     elif found:
         _list(found)
     elif every:
-        _show.line(f"None fits, of {_show.many(len(every), 'run')}; `gonnet runs` lists them all.")
+        _show.line(f"None of {_show.many(len(every), 'run')} fits; `gonnet runs` lists them all.")
     else:
         _show.line("There is no run yet.")
         _show.next_steps(("gonnet prepare JOB", "makes one"))

@@ -88,7 +88,7 @@ def _tried(
     except NotAnAddressError as error:
         said = "; ".join(texts)
         raise click.BadParameter(
-            f"'{said}' is not an address, or separate several by `;`: {error}", param_hint="--trial"
+            f"'{said}' is not an address (separate several by `;`): {error}", param_hint="--trial"
         ) from error
     to = ", ".join(address.mailbox for address in addresses)
     if not _show.confirmed(f"Send a trial of run {run.id} to {to}?", yes=yes):

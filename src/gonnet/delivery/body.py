@@ -57,10 +57,7 @@ class Body:
 
     def scripts(self) -> set[str]:
         """The targets of links and pictures of a page that lead into scripts or into data of their own."""
-        reader = _Targets()
-        reader.feed(self.html)
-        reader.close()
-        return reader.scripts
+        return {target for _, _, target in _targets(self.html) if is_script(target)}
 
     def with_insert(
         self, mark: str, text: str, html: str, style: str = "", pictures: Mapping[str, bytes] = MappingProxyType({})
@@ -197,45 +194,36 @@ def _inline(tokens: Sequence[Token]) -> Iterator[str]:
                 yield token.content
 
 
-class _Targets(HTMLParser):
-    """Finds whatever a page lets a program open."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.scripts: set[str] = set()
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self.scripts |= {value for _, value in attrs if value and is_script(value)}
-
-    handle_startendtag = handle_starttag
-
-
 _REMOTE = re.compile(r"^\s*(?:https?:|ftp:|//)", re.IGNORECASE)
 _IN_STYLES = re.compile(r"(?:url\(|@import)\s*[\"']?\s*((?:https?:|//)[^\"')\s;]+)", re.IGNORECASE)
-_LOADED = frozenset(("src", "srcset", "background", "poster", "data", "href"))
+_FOLLOWED = frozenset(("href", "xlink:href", "action", "formaction"))
+_LOADED = frozenset(("src", "srcset", "background", "poster", "data"))
+_LOADS = frozenset(("link", "image", "use"))
+"""Tags whose `href` is loaded, not followed."""
 
 
 def remote_targets(page: str) -> list[str]:
     """What a page has loaded from elsewhere when it is read: pictures, styles, frames; not where its links lead."""
-    reader = _Loaded()
+    loaded = (target for tag, name, target in _targets(page) if name in _LOADED or tag in _LOADS)
+    in_styles = (found[1] for found in _IN_STYLES.finditer(page))
+    return list(dict.fromkeys((*(target for target in loaded if _REMOTE.match(target)), *in_styles)))
+
+
+def _targets(page: str) -> list[tuple[str, str, str]]:
+    """Tag, attribute and target of whatever a page loads or leads to."""
+    reader = _Targets()
     reader.feed(page)
     reader.close()
-    return list(dict.fromkeys((*reader.found, *(found[1] for found in _IN_STYLES.finditer(page)))))
+    return reader.found
 
 
-class _Loaded(HTMLParser):
+class _Targets(HTMLParser):
     def __init__(self) -> None:
         super().__init__()
-        self.found: list[str] = []
+        self.found: list[tuple[str, str, str]] = []
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        for name, value in attrs:
-            if (
-                value
-                and name in _LOADED
-                and (name != "href" or tag in ("link", "image", "use"))
-                and _REMOTE.match(value)
-            ):
-                self.found.append(value.strip())
+        wanted = _FOLLOWED | _LOADED
+        self.found += [(tag, name, value.strip()) for name, value in attrs if value and name in wanted]
 
     handle_startendtag = handle_starttag

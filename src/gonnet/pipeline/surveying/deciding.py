@@ -116,7 +116,8 @@ def _by_the_data(case: Case, found: Read) -> rules.Decision:
 def _by_its_lines(case: Case, job: Job) -> rules.Decision:
     """Held where a condition asks for what the lines of its address do not agree in."""
     part = case.addressed
-    if not part.contacts or case.decision.outcome is not rules.Outcome.READY:
+    is_skipped = case.decision.outcome is rules.Outcome.SKIPPED and case.decision.cause is Cause.RULE
+    if not part.contacts or not (case.decision.outcome is rules.Outcome.READY or is_skipped):
         return case.decision
     differing = {name: value for name, value in part.contacts[0].fields.items() if isinstance(value, Differing)}
     named = rules.named_in(job, "keys" if part.bundle is None else "bundles") if differing else None
