@@ -43,8 +43,7 @@ def document(words: list[str], amounts: list[Decimal]) -> Layout:
     blocks = (HeadingLayout(text=first), FactsLayout(facts=((first or "label", first),)), chart, table,
               TextLayout(paragraphs=paragraphs("**bold** text")))  # fmt: skip
     return Layout(
-        title=first, sheet=first, header=first, footer=first, page=FORM, blocks=blocks, merged=(), title_merged=("", ()),
-        page_merged=(),
+        title=first, sheet=first, header=first, footer=first, page=FORM, blocks=blocks, merged=(),
     )  # fmt: skip
 
 

@@ -13,9 +13,9 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from reportlab.pdfgen.canvas import Canvas
 
-from gonnet.checks import DrawnReader, drawn_pdf
-from gonnet.checks.drawn_pdf import UnfamiliarError, alike, parts_of_drawn
-from gonnet.checks.pdf_texts import parts_of_pdf
+from gonnet.checks.reading import DrawnReader, drawn_pdf
+from gonnet.checks.reading.drawn_pdf import UnfamiliarError, alike, parts_of_drawn
+from gonnet.checks.reading.pdf_texts import by_lines, parts_of_pdf
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.jobs import load_job, load_workspace
 from gonnet.jobs.values import Joint
@@ -41,10 +41,12 @@ def test_every_pdf_of_the_demo_is_read_as_pdfium_reads_it(tmp_path: Path, job: s
             assert alike(list(parts_of_drawn(data)), list(parts_of_pdf(data)))
 
 
+def badly_read(data: bytes) -> list[tuple[str, tuple[str, ...]]]:
+    return [(place, tuple(text[3:] for text in texts)) for place, texts in parts_of_pdf(data)]
+
+
 def test_a_run_says_that_the_two_readers_disagreed(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(
-        drawn_pdf, "parts_of_drawn", lambda data: [(place, text[3:]) for place, text in parts_of_pdf(data)]
-    )
+    monkeypatch.setattr(drawn_pdf, "parts_of_drawn", badly_read)
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
     told = [text for weight, text in run.findings if weight == "attention" and "two readers" in text]
@@ -64,7 +66,7 @@ def test_nothing_is_missed_whatever_stands_in_a_document(words: list[str]) -> No
     data = Painter(LOOK).draw(layout, "pdf", joined=(layout,), joint=Joint(contents=True)).data
     found = list(parts_of_drawn(data))
     assert alike(found, list(parts_of_pdf(data)))
-    said = ["".join(text.split()) for _, text in found]
+    said = ["".join("".join(texts).split()) for _, texts in found]
     assert all("".join(word.split()) in "".join(said[2:]) for word in words)
     assert "".join(words[0].split()) in said[0], "the title stands in the properties"
     assert said[1].count("".join(words[0].split())) >= 2, "and in the bookmarks"
@@ -120,15 +122,13 @@ def test_pdfium_reads_what_is_not_known_and_everything_once_the_two_disagree(
 ) -> None:
     reader: Any = DrawnReader()
     stamped = page(in_a_form)
-    assert list(reader.parts(stamped)) == list(parts_of_pdf(stamped))
+    assert list(reader.parts(stamped)) == list(by_lines(parts_of_pdf(stamped)))
     assert reader.trusted
     layout, look = laid(dairy)
     drawn = draw(layout, "pdf", look).data
     assert list(reader.parts(drawn)) == list(parts_of_drawn(drawn))
-    monkeypatch.setattr(
-        drawn_pdf, "parts_of_drawn", lambda data: [(place, text[3:]) for place, text in parts_of_pdf(data)]
-    )
-    assert list(reader.parts(drawn)) == list(parts_of_pdf(drawn))
+    monkeypatch.setattr(drawn_pdf, "parts_of_drawn", badly_read)
+    assert list(reader.parts(drawn)) == list(by_lines(parts_of_pdf(drawn)))
     assert not reader.trusted
     monkeypatch.undo()
-    assert list(reader.parts(drawn)) == list(parts_of_pdf(drawn)), "for good"
+    assert list(reader.parts(drawn)) == list(by_lines(parts_of_pdf(drawn))), "for good"

@@ -1,14 +1,13 @@
-"""The leak check finds what names somebody else, and nothing else."""
+"""The leak check finds what names somebody else, however it is written, and nothing else."""
 
 from __future__ import annotations
-
-import re
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.checks import Identity, ReadBack, Watch, described
+import attacks
+from gonnet.checks import Identity, Manner, ReadBack, Watch, described, everyday
 
 WATCH = Watch(
     [
@@ -20,14 +19,18 @@ WATCH = Watch(
         ),
         Identity(key="7", values=(("key", "7"),)),
         Identity(key="2026", values=(("key", "2026"),)),
+        Identity(key="B105", values=(("key", "B105"), ("farm_name", "Twin"))),
+        Identity(key="b105", values=(("key", "b105"), ("farm_name", "Twin"))),
+        Identity(key="30117", values=(("key", "30117"), ("name", "שלום כהן"))),
+        *(Identity(key=f"r{at}", values=(("region", "North"), ("address", "north@x.example"))) for at in range(11)),
     ],
     harmless=["2026"],
+    manner=Manner(labels=("farm",)),
 )
 
 
-def hits(key: str, text: str, *own_numbers: str) -> list[str]:
-    own = [(number, (number,)) for number in own_numbers]
-    found = WATCH.search((key,), "the pdf", ReadBack(parts=(("page 1", text),)), own)
+def hits(key: str, text: str, *own: str) -> list[str]:
+    found = WATCH.search((key,), "the pdf", ReadBack(parts=(("page 1", (text,)),)), own=lambda: own)
     return [hit.value for hit in found]
 
 
@@ -36,56 +39,99 @@ def hits(key: str, text: str, *own_numbers: str) -> list[str]:
     [
         ("117", "tank shared with 00042 today", ["00042"]),
         ("117", "write to ZOE@members.example.", ["zoe@members.example"]),
-        ("117", "see (118)", ["118"]),
+        ("117", "118", ["118"]),  # a short key alone
+        ("117", "farm no. 118 too", ["118"]),  # behind what the job calls a key
+        ("117", "118 cans, within 30 days", []),
         ("117", "The Old\nDairy   Farm", ["The Old Dairy Farm"]),
         ("117", "the old dairy", []),
         ("117", "11800 and 3,118.50 and 118.5 and A118", []),
         ("117", "117 laka@members.example", []),
-        ("00042", "litres 117", ["117"]),
-        ("117", "office@x.example", []),  # two keys share it: it names neither
-        ("118", "page 7 of 2026", []),  # too short, and declared harmless
+        ("117", "office@x.example", ["office@x.example"]),  # of two others
+        ("118", "office@x.example", []),  # shared with another
+        ("117", "north@x.example", ["north@x.example"]),
+        ("117", "North", []),  # of so many that it names nobody
+        ("118", "page 7 of 2026", []),
+        ("117", "Twin, b105", ["B105", "Twin"]),  # one stray line switches nothing off
+        ("B105", "Twin, b105", []),
         ("117", "Hill Top", []),  # the other's name lies inside its own
         ("117", "Hill", ["Hill"]),
+        ("117", "up the hill", []),  # a word of small letters is no name
+        ("117", "HILL", ["Hill"]),
         ("00042", "Hill Top", ["Hill Top"]),
         ("117", "zoe@mem\r\nbers.example", ["zoe@members.example"]),  # broken inside a narrow cell
         ("117", "zoe@members.\nexample", ["zoe@members.example"]),
-        ("117", "1\n18", []),
+        ("117", "30\n117", ["30117"]),  # within one cell
+        ("117", "30\r\n117", []),  # perhaps in two
+        ("117", "30\x1d117", []),  # in two
+        ("117", "30117,2.00", ["30117"]),
+        ("117", "30116,30117", ["30117"]),
+        ("117", "130117 and 2.30117 and 30117.50 and 2030-11-7", []),
+        ("117", "ןהכ םולש", ["שלום כהן"]),  # as a page may have it
+        ("117", "כהן, שלום", []),
     ],
 )
 def test_values_of_others_are_found(key: str, text: str, found: list[str]) -> None:
-    assert hits(key, text) == found
+    assert sorted(hits(key, text)) == found
 
 
-def test_own_amounts_account_for_as_many_places_as_they_stand_in() -> None:
-    assert hits("00042", "litres 117 117", "117", "117") == []
-    assert hits("00042", "litres 117 117 remark 117", "117", "117") == ["117"]
-    assert hits("00042", "page 117 of 118", "117 118") == []
+def test_own_amounts_account_for_the_same_digits_where_nothing_is_laid_out() -> None:
+    assert hits("117", "30117", "30117") == []
+    assert hits("117", "30117", "30118") == ["30117"]
+
+
+def test_everyday_words_are_no_names_where_they_stand_as_words() -> None:
+    identities = [Identity(key=name, values=(("name", name),)) for name in ("Total", "Page", "Orrest", "Nether Row")]
+    watch = Watch(identities)
+    usual = everyday(["Total of the month", "page 2"], watch.values)
+    watch.manner = Manner(everyday=usual, frequent=("page",), everywhere=("Orrest",), alone=("Nether Row",))
+
+    def found(text: str) -> list[str]:
+        return [hit.value for hit in watch.search(("x",), "a", ReadBack(parts=(("", (text,)),)))]
+
+    assert found("Total of 5. Page 3") == []
+    assert found("Total") == ["Total"], "alone it is a name"
+    assert found("Page") == [], "that stands alone in the rows of many"
+    assert found("from TOTAL") == ["Total"], "not as the job writes it"
+    assert found("of orrest") == ["Orrest"], "everywhere, as the job says"
+    assert (found("see Nether Row there"), found("Nether Row")) == ([], ["Nether Row"]), "alone, as the job says"
 
 
 def test_hits_are_told_with_value_owner_and_place() -> None:
-    found = WATCH.search(("117",), "the pdf", ReadBack(parts=(("page 2", "Łąka Górna, 118"),)))
+    found = WATCH.search(("117",), "the pdf", ReadBack(parts=(("page 2", ("Łąka Górna, 30117",)),)))
     assert described(found) == (
         "'Łąka Górna', the farm_name of 118, stands in the pdf (page 2); "
-        "'118', the key of another recipient, stands in the pdf (page 2)"
+        "'30117', the key of another recipient, stands in the pdf (page 2)"
     )
+    assert [hit.context for hit in found] == ["Łąka Górna, 30117"] * 2
 
 
-@given(
-    st.lists(st.sampled_from(["00042", "118", "119", "milk", "1", "Hill", "Top", "Łąka", "Górna", "-"]), max_size=8),
-    st.sampled_from([" ", "\n", "\r\n", "\t"]),
+ATTACKED = Watch(
+    [
+        Identity(
+            key="0040117",
+            values=tuple(("key" if name == "farm_no" else name, text) for name, text in attacks.VICTIM.items()),
+        )
+    ]
 )
-def test_a_value_that_stands_in_a_text_is_found_wherever_it_stands(words: list[str], blank: str) -> None:
-    text = blank.join([*words, "zoe@members.example", *words])
-    assert "zoe@members.example" in hits("117", text)
-    assert ("00042" in hits("117", text)) == ("00042" in words)
+SIGNS = st.text(st.sampled_from(" .,;:()[]/|\n\x1d"), min_size=1, max_size=3)
 
 
-@given(
-    st.lists(st.sampled_from(["1", "18", "1.", "-", "zoe@members", ".example", "The Old Dai", "ry Farm", "x y"])),
-    st.lists(st.sampled_from(["\r\n", "-\r\n", " \r\n", "\n", " ", "\u00ad"]), min_size=30, max_size=30),
-)
-def test_a_word_broken_at_the_end_of_a_line_is_made_whole(parts: list[str], breaks: list[str]) -> None:
-    text = "".join(f"{part}{end}" for part, end in zip(parts, breaks, strict=False))
-    joined = re.sub("\u00ad|(?<=\\w)-?\r?\n(?=\\w)", "", text)
-    whole = [value for value in hits("117", joined) if len(re.sub(r"\W", "", value)) >= 8]
-    assert set(whole) <= set(hits("117", text))
+@pytest.mark.parametrize("spelling", attacks.SPELLINGS)
+@given(before=SIGNS, after=SIGNS)
+def test_every_spelling_is_found_whatever_signs_stand_around_it(spelling: str, before: str, after: str) -> None:
+    text = f"word{before}{attacks.SPELLINGS[spelling]}{after}word"
+    found = ATTACKED.search(("9",), "a", ReadBack(parts=(("", (text,)),)))
+    assert [hit.owner for hit in found] == ["0040117"], text
+
+
+@pytest.mark.parametrize("text", attacks.INNOCENT.values())
+@given(before=SIGNS, after=SIGNS)
+def test_what_only_looks_alike_is_not_found(text: str, before: str, after: str) -> None:
+    assert ATTACKED.search(("9",), "a", ReadBack(parts=(("", (f"word{before}{text}{after}word",)),))) == ()
+
+
+@given(st.lists(st.sampled_from(["00042", "Łąka Górna", "milk", "1", "Hill", "zoe@members.example"]), max_size=8))
+def test_in_cells_and_in_lines_the_same_is_found(words: list[str]) -> None:
+    wanted = {"00042", "Łąka Górna", "Hill", "zoe@members.example"} & set(words)
+    for text in ("\x1d".join(words), "; ".join(words)):
+        assert set(hits("117", text)) == wanted, text

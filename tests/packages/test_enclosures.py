@@ -49,7 +49,7 @@ def test_rules_choose_enclosures_and_a_taken_name_is_told_apart(dairy: Dairy) ->
     what = "[usual.txt, {file: warning.txt, name: warning, optional: true}, 117 statement.pdf]"
     found = names(dairy, (RULES, rules), enclosing(what))
     assert found["117"] == ("ready", ["usual.txt", "117 statement (2).pdf"])
-    assert found["118"] == ("ready", ["warning.txt", "117 statement.pdf"])
+    assert found["118"] == ("held", ["warning.txt", "117 statement.pdf"]), "its name is another's"
 
 
 def _pdf(dairy: Dairy) -> bytes:
@@ -58,7 +58,7 @@ def _pdf(dairy: Dairy) -> bytes:
     layout, look = laid(dairy)
     from dataclasses import replace
 
-    return draw(replace(layout, blocks=(), title="Terms", merged=(), title_merged=("Terms", ())), "pdf", look).data
+    return draw(replace(layout, blocks=(), title="Terms", merged=()), "pdf", look).data
 
 
 def test_an_enclosure_in_the_language_of_its_reader(dairy: Dairy) -> None:

@@ -88,10 +88,10 @@ def test_the_rows_of_a_workbook_are_the_rows_of_the_source(dairy: Dairy) -> None
         (
             None,
             None,
-            ("Dear {{ recipient.farm_name }},", "Dear 117,"),
+            ("Dear {{ recipient.farm_name }},", "Dear {{ recipient.farm_name }} in place of farm 117,"),
             "'117', the key of another recipient, stands in the message",
         ),
-        (None, None, ('text: "Collected in October."', 'text: "Not for 118."'), "'118', the key of another recipient"),
+        (None, None, ('text: "Collected in October."', 'text: "Not for farm 118."'), None),  # the job's own words
     ],
 )
 def test_a_value_of_somebody_else_holds_the_package(
@@ -117,13 +117,13 @@ def test_an_own_amount_that_looks_like_a_key_is_no_leak_but_an_identifier_is(dai
 
 @pytest.mark.parametrize("place", ['title: "Statement of', 'title: "S"\n    footer: "', '- text: "'])
 def test_an_own_figure_in_a_text_accounts_for_the_places_it_stands_in(dairy: Dairy, place: str) -> None:
-    """Farm 00042 has 117 litres, and there is a farm 117; the same digits in a remark are one place too many."""
+    """Farm 00042 has 117 litres, and there is a farm 117; the same digits in a remark are somebody's key."""
     dairy.write("milk.csv", MILK.replace("1200,588.05", "1,588.05").replace("1180,577.90", "116,577.90"))
     merged = (place if "text" in place else 'title: "Statement of', place + "{{ figures.litres }} ")
     with dairy.tools() as tools:
         found = dairy.by_key(tools, dairy.prepared(tools, merged))
         assert str(found["00042"].state) == "ready", found["00042"].reason
-        dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text().replace("second tank", "as 117"))
+        dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text().replace("second tank", "as farm 117"))
         found = dairy.by_key(tools, dairy.prepared(tools, merged))
         assert (
             "'117', the key of another recipient, stands in the pdf (page 1) and the xlsx (sheet1)"

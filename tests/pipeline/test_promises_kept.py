@@ -36,8 +36,9 @@ def test_list_members_without_rows_are_watched_for(dairy: Dairy) -> None:
 
 
 def test_header_lines_of_ones_own_are_searched(dairy: Dairy) -> None:
-    line = ("    body: |\n", '    headers: {X-Farm: "see Zoë\'s Dairy"}\n    body: |\n')
-    found = held(dairy, line)
+    noted = MEMBERS.replace("\n", ",see Zoë's Dairy\n").replace("adviser,see Zoë's Dairy", "adviser,note", 1)
+    dairy.write("members.csv", noted)
+    found = held(dairy, ("    body: |\n", '    headers: {X-Farm: "{{ recipient.note }}"}\n    body: |\n'))
     assert "'Zoë's Dairy', the farm_name of 00042" in found["117"]
     assert "00042" not in found, "it is their own"
 

@@ -1,9 +1,9 @@
 """What is looked at before anything may leave: other people's values in a file, and the account of every row."""
 
 from gonnet.checks.accounting import Account, Control
-from gonnet.checks.drawn_pdf import DrawnReader
-from gonnet.checks.leaks import Hit, Identity, Watch, described
-from gonnet.checks.reading_back import ReadBack, read_back
+from gonnet.checks.leaks import Hit, Manner, Watch, described, everyday
+from gonnet.checks.reading import DrawnReader, ReadBack, read_any, read_back
+from gonnet.checks.values import Identity
 
 __all__ = [
     "Account",
@@ -11,8 +11,11 @@ __all__ = [
     "DrawnReader",
     "Hit",
     "Identity",
+    "Manner",
     "ReadBack",
     "Watch",
     "described",
+    "everyday",
+    "read_any",
     "read_back",
 ]

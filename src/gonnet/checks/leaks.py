@@ -1,47 +1,28 @@
-"""The leak check: does a finished file hold a value that names somebody else?
+"""The leak check: does what leaves hold a value that names somebody else?
 
-Texts and values are compared as sequences of words, so that line breaks and wrapped cells do not hide a value and
-`117` is not found inside `1173` or `3,117.50`. Values that lie inside the recipient's own values are theirs. Digits
-that are the recipient's own amounts or dates are told from another's key by counting: a value that stands more often
-in the file than its own figures account for is a hit.
+A document is looked at twice. What its layout says is searched place by place: a column of amounts or dates is the
+recipient's own, whatever its digits; every other text is not. Then the finished file is read back, and whatever in it
+is none of these texts, or stands otherwise than the layout has it, is searched too.
 """
 
 from __future__ import annotations
 
 import re
-from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from itertools import chain
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
-from gonnet.checks.reading_back import ReadBack
+from gonnet.checks.matching import Match, matches
+from gonnet.checks.reading.models import ReadBack
+from gonnet.checks.spelling import BARRIER, plain, squeezed
+from gonnet.checks.values import Identity, Value, Values
 from gonnet.remembering import Remembered
 
-# A word: letters and digits; digits joined by . , ' stay one word, as do decimals.
-_WORD = re.compile(r"\d+(?:[.,'’]\d+)+|\w+")
-_SIGNS = "\u00ad\u200b\u2060\ufeff\ufffe"  # hyphens and spaces that do not show
-_HIDDEN = re.compile(f"[{_SIGNS}]")
-_SOFT = re.compile(f"[{_SIGNS}]|(?<=\\w)-?\r?\n(?=\\w)")
-_BROKEN = re.compile(r"(?<!\S)\S*\w(?:-?\r?\n\w\S*)+")  # what stands between blanks, over the ends of lines
 _MANY = 20_000
-_BREAKABLE = 8  # characters from which a value may have been broken inside a word by a narrow cell
-
-Words = tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Identity:
-    """What names one recipient.
-
-    Attributes:
-        key: Whose it is.
-        values: What it is (`key`, `address`, a column of the list) with its text.
-        has_rows: Whether it names somebody whose rows nobody else may see; else it is only never a hit for them.
-    """
-
-    key: str
-    values: tuple[tuple[str, str], ...]
-    has_rows: bool = True
+_PROPER = 8  # letters from which one word is a name in small letters too
+_AROUND = 60  # characters that are shown before and behind what was found
+_NUMBER = r"(?:\s*(?:no|nr|num|number|id|code|key|#|№)\b)?[\s.:#№-]*$"
+_COPY = re.compile(r" \(\d+\)(?=\.|$)")  # what makes the names of two files differ
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,14 +32,16 @@ class Hit:
     Attributes:
         kind: What it is: `key`, `address` or the column of the list.
         value: The value.
-        owner: The key it belongs to.
+        owner: The key it belongs to; several where several have it.
         place: Where it stands: file and page, sheet or message.
+        context: What stands around it.
     """
 
     kind: str
     value: str
     owner: str
     place: str
+    context: str = ""
 
     @property
     def what(self) -> str:
@@ -76,48 +59,81 @@ def described(hits: Sequence[Hit], most: int = 3) -> str:
     return "; ".join(found[:most]) + (f"; and {len(found) - most} more" if len(found) > most else "")
 
 
+@dataclass(frozen=True, kw_only=True)
+class Manner:
+    """How everyday words are told from values.
+
+    Attributes:
+        everyday: Letters and digits of a value → how it is written where it is an everyday word of this run; behind
+            `^` where it only begins a sentence.
+        frequent: Letters and digits of everyday words that also stand alone, in the rows of many.
+        counting: What a report shows of rows, as SQL, whose small numbers name nobody.
+        alone: Those that are searched for only where they stand alone, as the job says.
+        everywhere: Those that are searched for wherever they stand in data, as the job says.
+        labels: What the job calls a key: a short one is searched for behind these words.
+    """
+
+    everyday: Mapping[str, Collection[str]] = field(default_factory=dict)
+    frequent: Collection[str] = ()
+    counting: Collection[str] = ()
+    alone: Collection[str] = ()
+    everywhere: Collection[str] = ()
+    labels: Sequence[str] = ()
+
+
 class Watch:
     """All identifying values of a run, ready to be searched for in any number of files.
-
-    Values that several keys share identify none of them and are not searched for; nor are those declared harmless,
-    nor single characters.
 
     Args:
         identities: Everybody whose values are known, including those who get nothing.
         harmless: Values that may stand in anybody's files.
+        manner: How everyday words are told from values.
+
+    Attributes:
+        values: The values.
     """
 
-    def __init__(self, identities: Iterable[Identity], harmless: Iterable[str] = ()) -> None:
-        owners: defaultdict[Words, set[str]] = defaultdict(set)
-        said: dict[Words, tuple[str, str]] = {}
-        self._own: defaultdict[str, set[Words]] = defaultdict(set)
-        for identity in identities:
-            for kind, text in identity.values:
-                words = _words(text)
-                if words:
-                    self._own[identity.key].add(words)
-                if words and identity.has_rows:
-                    owners[words].add(identity.key)
-                    said.setdefault(words, (kind, text))
-        allowed = {_words(text) for text in harmless}
-        self._values: dict[Words, tuple[str, str, str]] = {}
-        self._vocabulary: set[str] = set()
-        lengths: defaultdict[str, set[int]] = defaultdict(set)
-        for words, keys in owners.items():
-            if len(keys) == 1 and words not in allowed and len("".join(words)) > 1:
-                self._values[words] = (next(iter(keys)), *said[words])
-                self._vocabulary.update(words)
-                lengths[words[0]].add(len(words))
-        # First word → how many words a value has that begins with it, the longest first: however many values share
-        # a first word, as keys like TV-000123 do, a place in a text costs as many look-ups as there are lengths.
-        self._lengths = {first: sorted(found, reverse=True) for first, found in lengths.items()}
-        known = {words for values in self._own.values() for words in values}.union(self._values)
-        self._firsts = {words[0] for words in known}
-        self._longest = max(map(len, known), default=0)
-        self._begins = Remembered(self._may_begin, _MANY)
+    def __init__(
+        self, identities: Iterable[Identity], harmless: Iterable[str] = (), manner: Manner | None = None
+    ) -> None:
+        self.values = Values(identities, harmless)
+        self.manner = manner or Manner()
+        self._found = Remembered(self._matches, _MANY)
+
+    @property
+    def manner(self) -> Manner:
+        """How everyday words are told from values."""
+        return self._manner
+
+    @manner.setter
+    def manner(self, manner: Manner) -> None:
+        self._manner = manner
+        self._alone, self._everywhere = frozenset(map(squeezed, manner.alone)), set(map(squeezed, manner.everywhere))
+        words = "|".join(re.escape(word) for word in sorted(manner.labels, key=len, reverse=True))
+        self._label = re.compile(rf"\b(?:{words}){_NUMBER}", re.IGNORECASE) if words else None
+
+    def __getstate__(self) -> dict[str, object]:
+        """Without what was found so far."""
+        return {name: value for name, value in self.__dict__.items() if name != "_found"}
+
+    def __setstate__(self, state: dict[str, object]) -> None:
+        """As it was, with nothing found yet."""
+        self.__dict__.update(state)
+        self._found = Remembered(self._matches, _MANY)
+
+    def _matches(self, text: str) -> tuple[Match, ...]:
+        return matches(text, self.values)
 
     def search(
-        self, keys: Sequence[str], name: str, found: ReadBack, own_numbers: Iterable[tuple[str, Sequence[str]]] = ()
+        self,
+        keys: Sequence[str],
+        name: str,
+        found: ReadBack,
+        *,
+        known: Collection[str] = (),
+        own: Callable[[], Iterable[str]] = tuple,
+        are_names: bool = False,
+        is_fixed: bool = False,
     ) -> tuple[Hit, ...]:
         """The values of others that stand in a file of `keys`, each once.
 
@@ -125,107 +141,109 @@ class Watch:
             keys: Whose file it is.
             name: The file's name, for the hits.
             found: What a reader finds in it.
-            own_numbers: Texts of the file that hold the recipient's own amounts and dates, with these; each as often
-                as it stands in the file.
+            known: Texts that are searched elsewhere, place by place, and need not be here.
+            own: Gives the texts of the recipient's own amounts and dates, and the job's own texts, as they may stand
+                in the file; asked only where something was found.
+            are_names: Whether the texts are names of files, folders and the like, in which a short key is one.
+            is_fixed: Whether the file is the same for all, so that a short key alone in it is nobody's.
         """
-        hits: dict[Words, list[Hit]] = defaultdict(list)
+        hits: dict[tuple[str, str], Hit] = {}
         mine = frozenset(keys)
-        own = _index(words for key in mine for words in self._own.get(key, ()))
-        for place, text in found.parts:
-            where = f"{name} ({place})" if place else name
-            for words, owner, kind, value in self._others(mine, own, text):
-                hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
-            whole = self._made_whole(text, found.breaks_words)
-            for words, owner, kind, value in self._others(mine, own, whole, shortest=_BREAKABLE):
-                if words not in hits:
-                    hits[words].append(Hit(kind=kind, value=value, owner=owner, place=where))
+        for place, texts in found.parts:
+            for text in texts:
+                if text not in known:
+                    for match in self._others(mine, text, are_names=are_names, is_fixed=is_fixed):
+                        where = f"{name} ({place})" if place else name
+                        hits.setdefault(_which(match.value), _hit(match, where, text))
         if not hits:
             return ()
-        accounted: Counter[Words] = Counter()
-        for text, numbers in own_numbers:
-            # A number may stand in a text without being a word of it: `no117` accounts for no `117`.
-            there = Counter(_runs(_words(text), hits))
-            accounted += there & Counter(words for number in numbers for words in _runs(_words(number), hits))
-        return tuple(places[0] for words, places in hits.items() if len(places) > accounted[words])
+        accounted = {_which(match.value) for text in own() for match in self._found[text]}
+        return tuple(hit for value, hit in hits.items() if value not in accounted)
 
-    def _made_whole(self, text: str, breaks_words: bool) -> str:
-        """The text once more where a word of it may have been broken and, made whole, be part of a value; else none."""
-        if any(sign in text for sign in _SIGNS):
-            return (_SOFT if breaks_words else _HIDDEN).sub("", text)
-        if not breaks_words:
-            return ""
-        made_whole = _SOFT.sub("", " ".join(_BROKEN.findall(text)))
-        return "" if self._vocabulary.isdisjoint(_WORD.findall(made_whole.casefold())) else _SOFT.sub("", text)
-
-    def _may_begin(self, piece: str) -> bool:
-        return not self._firsts.isdisjoint(_between_blanks[piece])
-
-    def _stretches(self, text: str) -> Iterator[Words]:
-        """The words from where a value may begin to where it has ended; nothing of what lies between is anybody's."""
-        pieces = text.casefold().split()
-        stretch: list[str] = []
-        needed = 0
-        for piece, may_begin in zip(pieces, map(self._begins.__getitem__, pieces), strict=True):
-            if may_begin or needed > 0:
-                words = _between_blanks[piece]
-                needed = self._longest if may_begin else needed - len(words)
-                stretch += words
-            elif stretch:
-                yield tuple(stretch)
-                stretch = []
-        if stretch:
-            yield tuple(stretch)
+    def places(self, keys: Sequence[str], name: str, found: ReadBack, wanted: Iterable[Hit]) -> Iterator[Hit]:
+        """The hits once more with the first place of a file in which each stands; as they are where it is in none."""
+        mine = frozenset(keys)
+        there: dict[tuple[str, str], Hit] = {}
+        for place, texts in found.parts:
+            for text in texts:
+                for match in self._others(mine, text):
+                    where = f"{name} ({place})" if place else name
+                    there.setdefault(_which(match.value), _hit(match, where, text))
+        yield from (there.get((hit.kind, hit.value), hit) for hit in wanted)
 
     def _others(
-        self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: str, *, shortest: int = 0
-    ) -> Iterator[tuple[Words, str, str, str]]:
-        """Every value of others, of so many characters, that stands in a text: its words, its owner, what it is."""
-        for stretch in self._stretches(text):
-            yield from self._others_within(mine, own, stretch, shortest)
+        self, mine: frozenset[str], text: str, *, are_names: bool = False, is_fixed: bool = False
+    ) -> Iterator[Match]:
+        """Every value of others that stands in a text, and counts there."""
+        found = self._found[text]
+        if not found:
+            return
+        spans = [(match.first, match.last) for match in found if not mine.isdisjoint(match.value.owners)]
+        for match in sorted(found, key=lambda match: match.first - match.last):
+            if match.value.is_searched and mine.isdisjoint(match.value.owners):
+                lies_inside = any(first <= match.first and match.last <= last for first, last in spans)
+                if not lies_inside and self._counts(match, are_names=are_names, is_fixed=is_fixed):
+                    spans.append((match.first, match.last))
+                    yield match
 
-    def _others_within(
-        self, mine: frozenset[str], own: Mapping[str, Sequence[Words]], text: Words, shortest: int
-    ) -> Iterator[tuple[Words, str, str, str]]:
-        others = self._lengths
-        seen = 0
-        for at in [at for at, word in enumerate(text) if word in others or word in own]:
-            if at < seen:
-                continue
-            word = text[at]
-            longest_own = _longest(own.get(word, ()), text, at)
-            step = max(1, longest_own)
-            for length in others.get(word, ()):
-                words = text[at : at + length]
-                found = self._values.get(words) if length > longest_own else None
-                if found is not None and found[0] not in mine and len("".join(words)) >= shortest:
-                    yield words, *found
-                    step = max(step, length)
-                    break
-            seen = at + step
+    def _counts(self, match: Match, *, are_names: bool, is_fixed: bool) -> bool:
+        """Whether a value is itself where it stands, and not an everyday word or number."""
+        letters = "".join(match.value.parts)
+        if letters in self._everywhere:
+            return True
+        if match.is_alone and not are_names and not (is_fixed and match.value.is_short):
+            return letters not in self._manner.frequent
+        if self._label is not None and self._label.search(match.before):
+            return True
+        if letters in self._alone or self._is_everyday(match, letters) or (is_fixed and match.value.is_short):
+            return False
+        if match.value.is_short and match.value.is_number:
+            return are_names and not _COPY.search(f"{match.before}{match.spelled}", max(0, len(match.before) - 2))
+        if (match.value.is_word or match.value.is_short) and not are_names:
+            return self._is_a_name(match)
+        return True
+
+    def _is_everyday(self, match: Match, letters: str) -> bool:
+        usual = self._manner.everyday.get(letters)
+        if not usual:
+            return False
+        spelled = match.spelled
+        if spelled in usual:
+            return True
+        return match.begins_sentence and (f"^{spelled}" in usual or (spelled.istitle() and spelled.lower() in usual))
+
+    @staticmethod
+    def _is_a_name(match: Match) -> bool:
+        """Whether one word is written as a name is: with its capitals, or so long that it is no everyday word."""
+        value = match.value
+        if match.spelled == value.text:
+            return True
+        if value.is_short:
+            return match.spelled.isupper() and not value.text.isupper()
+        return match.spelled.lower() != match.spelled or value.size >= _PROPER
 
 
-def _index(values: Iterable[Words]) -> Mapping[str, Sequence[Words]]:
-    found: defaultdict[str, list[Words]] = defaultdict(list)
-    for words in values:
-        found[words[0]].append(words)
+def everyday(texts: Iterable[str], values: Values) -> dict[str, set[str]]:
+    """The values that stand in texts which are no data: letters and digits → the ways in which they are written."""
+    found: dict[str, set[str]] = {}
+    for text in dict.fromkeys(texts):
+        for match in matches(text, values):
+            found.setdefault("".join(match.value.parts), set()).add(match.spelled)
     return found
 
 
-def _longest(values: Sequence[Words], text: Words, at: int) -> int:
-    return max((len(words) for words in values if text[at : at + len(words)] == words), default=0)
+def _which(value: Value) -> tuple[str, str]:
+    return value.kind, value.text
 
 
-def _runs(text: Words, wanted: Iterable[Words]) -> Iterator[Words]:
-    """Every run of `text` that is one of `wanted`."""
-    for words in wanted:
-        for at in range(len(text) - len(words) + 1):
-            if text[at : at + len(words)] == words:
-                yield words
+def _hit(match: Match, place: str, text: str) -> Hit:
+    value = match.value
+    owner = " and ".join(value.owners[:3]) + (" …" if len(value.owners) > 3 else "")
+    return Hit(kind=value.kind, value=value.text, owner=owner, place=place, context=_around(match, text))
 
 
-# The words of what stands between blanks; most of it stands in many files.
-_between_blanks: Remembered[str, Words] = Remembered(lambda text: tuple(_WORD.findall(text)), _MANY)
-
-
-def _words(text: str) -> Words:
-    return tuple(chain.from_iterable(map(_between_blanks.__getitem__, text.casefold().split())))
+def _around(match: Match, text: str) -> str:
+    shown = " ".join(plain(text).replace(BARRIER, " ").split())
+    at = shown.find(" ".join(match.spelled.split()))
+    begin, end = max(0, at - _AROUND), max(0, at) + len(match.spelled) + _AROUND
+    return ("…" if begin else "") + shown[begin:end] + ("…" if end < len(shown) else "")

@@ -231,10 +231,14 @@ class Checks(Section):
     Attributes:
         identifying: Columns of the recipient list whose values name a recipient.
         harmless: Values that may stand in anybody's documents.
+        alone: Values that are everyday words too: searched for only where they stand alone, or behind a key's label.
+        everywhere: Values that are everyday words too: found wherever they stand in data, all the same.
     """
 
     identifying: Names = ()
     harmless: Names = ()
+    alone: Names = ()
+    everywhere: Names = ()
 
 
 class JobFile(Section):

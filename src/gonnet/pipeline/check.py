@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.making import everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
+from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.survey import Survey, survey
 from gonnet.pipeline.surveying import servers
 from gonnet.pipeline.surveying.rehearse import rehearse
@@ -53,7 +55,8 @@ def check(job: Job, tools: Tools, request: Request) -> Checked:
     senders_of(job, tools)
     found = survey(job, tools, request)
     try:
-        findings = (*found.findings, *rehearse(job, found), *servers.troubles(job, tools.workspace))
+        words = everyday_words.told(job, watch_of(job, found))
+        findings = (*found.findings, *words, *rehearse(job, found), *servers.troubles(job, tools.workspace))
         tables = {name: found.engine.count(name) for name in job.file.data}
     finally:
         found.engine.close()

@@ -13,10 +13,11 @@ from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.ledger.same import same
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.making import batches
+from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
+from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.surveying import commands
 from gonnet.pipeline.tools import Progress, Tools, no_progress
@@ -46,8 +47,11 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
             run.note(before.text)
         books = RowBooks(found)
         waiting: list[PackageRecord] = []
-        findings = [(str(finding.weight), finding.text) for finding in found.findings]
-        for plan, made in batches.make(job, tools, found, senders, progress):
+        watch = watch_of(job, found)
+        findings = [
+            (str(finding.weight), finding.text) for finding in (*found.findings, *everyday_words.told(job, watch))
+        ]
+        for plan, made in batches.make(tools, found, senders, watch, progress):
             package = _package(plan, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))

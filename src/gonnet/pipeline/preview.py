@@ -19,6 +19,7 @@ from gonnet.pipeline.making import batches
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.processes import Inline
 from gonnet.pipeline.making.produce import Made
+from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
 from gonnet.scratch import scratch
@@ -70,7 +71,8 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
         chosen = {plan.key: "" for plan in found.plans[:first]} if first or request.only else telling(found.plans)
         plans = tuple(plan for plan in found.plans if plan.key in chosen)
         aside = replace(tools, store=Store(folder), executor=lambda _packages: Inline())
-        made = batches.make(job, aside, replace(found, plans=plans), senders, lambda _done, _total: None)
+        watch = watch_of(job, found)
+        made = batches.make(aside, replace(found, plans=plans), senders, watch, lambda _done, _total: None)
         try:
             private.folder(into)
             return [_sample(plan, one, chosen[plan.key], aside.store, form, into) for plan, one in made]

@@ -55,6 +55,16 @@ class Pen:
         shown = reduced.show_operators(text, size)
         self._parts.append(f"BT {fill(colour)} {reduced.set_operator(size)} {x:.2f} {y:.2f} Td {shown} ET\n")
 
+    def lines(
+        self, x: float, y: float, lines: Sequence[str], leading: float, face: str, size: float, colour: Color
+    ) -> None:
+        """Lines of one text, the first at `y`."""
+        reduced = self._alphabet.faces[face]
+        while len(lines) > 1 and not lines[-1]:
+            lines = lines[:-1]
+        shown = f" 0 {-leading:.2f} Td ".join([reduced.show_operators(line, size) for line in lines])
+        self._parts.append(f"BT {fill(colour)} {reduced.set_operator(size)} {x:.2f} {y:.2f} Td {shown} ET\n")
+
     def line(self, x: float, y: float, to_x: float, to_y: float, width: float, colour: Color) -> None:
         """A straight line."""
         self._parts.append(f"{stroke(colour)} {width:g} w {x:.2f} {y:.2f} m {to_x:.2f} {to_y:.2f} l S\n")

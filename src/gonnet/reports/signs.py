@@ -13,7 +13,7 @@ from gonnet.recipients import Recipient
 from gonnet.reports.plans.models import Look
 from gonnet.wording.formats import House
 
-_OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’"
+_OF_NUMBERS = "0123456789.,-−–%‰+() \u00a0\u202f'’…"  # and what stands for the rest of a text that is cut
 
 
 def signs(

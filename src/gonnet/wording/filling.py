@@ -7,37 +7,23 @@ import html
 import re
 from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
-from typing import NamedTuple
 
-from jinja2 import StrictUndefined, TemplateSyntaxError, UndefinedError, nodes, pass_context
+from jinja2 import StrictUndefined, TemplateSyntaxError, UndefinedError, nodes
 from jinja2.environment import Template as CompiledTemplate
 from jinja2.exceptions import SecurityError, TemplateError
-from jinja2.runtime import Context
 from jinja2.sandbox import SandboxedEnvironment
 
 from gonnet.errors import DataError, JobError, meant
 from gonnet.wording.differing import Differing
+from gonnet.wording.filled import BEGIN, END, Filled
 from gonnet.wording.formats import House
 from gonnet.wording.template import Template
 
 # CommonMark 0.31, section 2.4: any ASCII punctuation may be escaped by a backslash.
 _MARKUP = re.compile(r"([!-/:-@\[-`{-~])")
+_ESCAPED = re.compile(r"\\([!-/:-@\[-`{-~])")
 _SINGLE = re.compile(r"^\s*\{\{((?:(?!\}\}).)*)\}\}\s*$", re.DOTALL)
-_NUMBERS = "gonnet_numbers"  # in the values of a filling: where the texts of its numbers go
 _BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
-
-
-class Filled(NamedTuple):
-    """A text with its values merged in.
-
-    Attributes:
-        text: The text.
-        numbers: The text of every number and date that was merged: the leak check needs to know which digits on a page
-            are the recipient's own figures.
-    """
-
-    text: str
-    numbers: tuple[str, ...]
 
 
 class Wording:
@@ -100,24 +86,23 @@ class Wording:
         """
         return self._fill(self._plain, template, values, key)
 
-    def value(
-        self, template: Template, values: Mapping[str, object], *, key: str = ""
-    ) -> tuple[object, tuple[str, ...]]:
-        """As `fill`; but a text that is one merge field and nothing else gives its value itself, a number as a number.
+    def value(self, template: Template, values: Mapping[str, object], *, key: str = "") -> tuple[object, Filled]:
+        """The value and what `fill` gives: a text that is one merge field alone has that field's own value.
 
         Raises:
             DataError: a name is missing or a value cannot be formatted; names the template's place and `key`.
         """
-        text, numbers = self.fill(template, values, key=key)
+        filled = self.fill(template, values, key=key)
         single = _SINGLE.match(template.source)
         if single is None:
-            return text, numbers
+            return filled.text, filled
         value = self._plain.compile_expression(single[1], undefined_to_none=False)(values)
-        return (text if isinstance(value, str) else value), numbers
+        return (filled.text if isinstance(value, str) else value), filled
 
     def fill_markup(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """As `fill`, for a CommonMark text: merged values are escaped, so that none of them acts as markup."""
-        return self._fill(self._markup, template, values, key)
+        filled = self._fill(self._markup, template, values, key)
+        return filled._replace(rest=_ESCAPED.sub(r"\1", filled.rest))
 
     def fill_page(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """As `fill`, for an HTML text: merged values are escaped, so that none of them acts as a tag."""
@@ -127,10 +112,10 @@ class Wording:
         self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
     ) -> Filled:
         about = f"{template.where} for key {key}" if key else template.where
-        numbers: list[str] = []
+        is_fixed = "{{" not in template.source and "{%" not in template.source
         try:
-            text = self._compiled(environment, template.source).render(values, **{_NUMBERS: numbers})
-            return Filled(text.strip("\n"), tuple(numbers))
+            text = self._compiled(environment, template.source).render(values)
+            return Filled.of(text.strip("\n"), is_fixed=is_fixed)
         except DataError as error:
             raise DataError(error.what, where=about, fix=error.fix) from error
         except UndefinedError as error:
@@ -153,11 +138,11 @@ class Wording:
         return self._known[place]
 
     def _environment(self, escaped: Callable[[str], str]) -> SandboxedEnvironment:
-        @pass_context
-        def finalize(context: Context, value: object) -> str:
+        def finalize(value: object) -> str:
             text = _BREAKS.sub(" ", self.house.plain(value)) if not isinstance(value, _Figure) else str(value)
+            text = text.replace(BEGIN, "").replace(END, "")
             if isinstance(value, (_Figure, int, float, Decimal, dt.date)):
-                context[_NUMBERS].append(text)
+                return f"{BEGIN}{escaped(text)}{END}"
             return escaped(text)
 
         environment = SandboxedEnvironment(

@@ -10,9 +10,9 @@ from concurrent.futures import BrokenExecutor, Executor, Future
 from dataclasses import replace
 from pathlib import Path
 
-from gonnet.checks import Identity, Watch
+from gonnet.checks import Watch
 from gonnet.errors import StorageError
-from gonnet.jobs import Job, references
+from gonnet.jobs import references
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.kits import RunKit, Version
 from gonnet.pipeline.making.message_texts import Sender, message_texts
@@ -22,19 +22,17 @@ from gonnet.pipeline.making.produce import Made, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.surveying.editions import Edition
 from gonnet.pipeline.tools import Progress, Tools
-from gonnet.recipients import Recipient
 from gonnet.reports.signs import signs
 from gonnet.rules import Outcome
 from gonnet.scratch import scratch
 from gonnet.split import bring_together
 from gonnet.split.slices import rows_of
-from gonnet.wording.differing import Differing
 
 _BATCH = 100  # packages that a worker makes at a time
 
 
 def make(
-    job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender], progress: Progress
+    tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Watch, progress: Progress
 ) -> Iterator[tuple[PackagePlan, Made | None]]:
     """Yield every plan, in key order, with what was made of it; None where it has no documents.
 
@@ -46,7 +44,7 @@ def make(
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
     with scratch(tools.work_folder) as folder:
-        kit = _kept_kit(job, tools, found, senders, folder)
+        kit = _kept_kit(tools, found, senders, watch, folder)
         with tools.executor(len(wanted)) as executor:
             made = _all_made(executor, kit, found, wanted, senders)
             for count, plan in enumerate(found.plans, 1):
@@ -128,7 +126,7 @@ def _order(
     )
 
 
-def _kept_kit(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sender], folder: Path) -> Path:
+def _kept_kit(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Watch, folder: Path) -> Path:
     kit = RunKit(
         versions={locale: _version(edition) for locale, edition in found.editions.items()},
         signs=signs(
@@ -138,7 +136,7 @@ def _kept_kit(job: Job, tools: Tools, found: Survey, senders: Mapping[int, Sende
             found.values.bound(),
             found.people,
         ),
-        watch=Watch(identities(job, found), job.file.checks.harmless),
+        watch=watch,
         store=tools.store,
         senders=senders,
         enclosures={file: part for edition in found.editions.values() for file, part in edition.enclosures.items()},
@@ -164,32 +162,3 @@ def _version(edition: Edition) -> Version:
         common=edition.reading.common,
         texts=message_texts(edition.job),
     )
-
-
-def identities(job: Job, found: Survey) -> Iterator[Identity]:
-    """What names each recipient of the data and of the list, whether it gets anything or not."""
-    columns = job.file.checks.identifying
-    described = [person for person in found.people if job.file.recipients[person.listed].key]
-    for person in described:
-        bundles = job.file.recipients[person.listed].bundled is not None
-        # An address that gets bundles is the address of many: it names nobody whose rows these are.
-        mine = replace(person, to=(), cc=(), bcc=()) if bundles else person
-        yield Identity(key=person.key, values=tuple(_values(mine, columns)))
-    for plan in found.plans:  # who sees several keys: their own names and addresses never count as another's
-        if plan.is_bundle:
-            values = tuple(_values(replace(plan.addressed.contacts[0], key=plan.key), columns))
-            yield Identity(key=plan.key, values=values, has_rows=False)
-    listed = {person.key for person in described}
-    for key in found.counts:
-        if key not in listed:
-            yield Identity(key=key, values=(("key", key),))
-
-
-def _values(person: Recipient, columns: Sequence[str]) -> Iterator[tuple[str, str]]:
-    yield "key", person.key
-    for address in (*person.to, *person.cc, *person.bcc):
-        yield "address", address.mailbox
-    for column in columns:
-        value = person.fields.get(column)
-        if value is not None and not isinstance(value, Differing):
-            yield column, str(value)

@@ -6,18 +6,21 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from gonnet import checks, delivery, packages
-from gonnet.checks import Hit
+from gonnet import delivery, packages
+from gonnet.checks import Hit, ReadBack
+from gonnet.checks.reading import page_texts, paragraphs
 from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
 from gonnet.packages.attachments import shared_out, travelling, zipped
+from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.orders import Order
 from gonnet.recipients import Recipient
 from gonnet.reports.inline import Inline
-from gonnet.reports.layout.models import Merged
+from gonnet.reports.layout.models import Layout
+from gonnet.wording.filled import Filled
 from gonnet.wording.template import Template
 
 _MARKS = re.compile(r"[\\\[\]*_`<>]")
@@ -111,27 +114,27 @@ class MessageWriter:
         )
         marks = {name: f"\ue000{name}\ue001" for name in worded.reports}  # of private use: no text has them
         names = {**order.names, **language.version.common, "recipient": contact.fields, "reports": marks}
-        subject, merged = wording.fill(worded.subject, names, key=order.key)
-        subject += more
+        merged = wording.fill(worded.subject, names, key=order.key)
+        subject = merged.text + more
         if worded.is_page:
-            text, of_body = wording.fill_page(worded.body, names, key=order.key)
-            body = delivery.Body.of_page(text)
+            of_body = wording.fill_page(worded.body, names, key=order.key)
+            body = delivery.Body.of_page(of_body.text)
             _require_no_merged_script(body, worded.body)
         else:
-            markup, of_body = wording.fill_markup(worded.body, names, key=order.key)
-            body = delivery.Body.of(markup + _linked(order) if links else markup)
-        numbers: list[Merged] = [(f"{subject}\n{body.text}", (*merged, *of_body))]
+            of_body = wording.fill_markup(worded.body, names, key=order.key)
+            body = delivery.Body.of(of_body.text + _linked(order) if links else of_body.text)
+        said: list[tuple[str, Filled]] = [("the subject", merged), ("", of_body)]
+        shown: list[Layout] = []
         for name, mark in marks.items():
             if mark in body.html:
                 layout = language.layout_maker.lay(name, order.key, order.whole.rows, names, order.hidden[name])
                 body = _with_report(body, mark, language.painter.inline(layout, name), worded.body.where)
-                numbers += layout.merged
-                numbers += [(shown, (shown,)) for table in layout.tables() for shown, _ in table.numbers()]
+                shown.append(layout)
         own: list[tuple[str, str]] = []
         for name, template in worded.headers:
-            filled = wording.fill(template, names, key=order.key)
-            own.append((name, filled.text))
-            numbers.append(filled)
+            value = wording.fill(template, names, key=order.key)
+            own.append((name, value.text))
+            said.append((f"the header {name}", value))
         envelope = Envelope(
             sender=sender.address,
             reply_to=sender.reply_to,
@@ -143,12 +146,33 @@ class MessageWriter:
             headers=tuple(own),
         )
         sealed = delivery.write_message(envelope, subject, body, language.version.look.house.locale)
-        text = "\n".join((subject, body.text, *(value for _, value in own)))
-        hits = self._kit.watch.search(order.owners, "the message", checks.read_back(text.encode(), "text"), numbers)
-        if worded.is_page:
-            page = checks.read_back(body.html.encode(), "html")
-            hits += self._kit.watch.search(order.owners, "the page of the message", page, numbers)
-        return Written(envelope, subject, sealed), hits
+        lines = (subject, *(value for _, value in own))
+        return Written(envelope, subject, sealed), self._hits(order, said, shown, worded.body, lines, body)
+
+    def _hits(
+        self,
+        order: Order,
+        said: Sequence[tuple[str, Filled]],
+        shown: Sequence[Layout],
+        source: Template,
+        lines: Sequence[str],
+        body: delivery.Body,
+    ) -> tuple[Hit, ...]:
+        """What of a message names somebody else: place by place as it was filled, and in what it came to."""
+        watch, name, fixed = self._kit.watch, "the message", set(paragraphs(source.source))
+        filled = ((place, tuple(part for part in paragraphs(text.rest) if part not in fixed)) for place, text in said)
+        hits = watch.search(order.owners, name, ReadBack(parts=tuple(filled)))
+        for layout in shown:
+            hits += places.searched(watch, order.owners, name, layout)
+
+        def own() -> Iterator[str]:
+            yield from fixed
+            for _, text in said:
+                yield from (*text.numbers, *(() if text.rest else paragraphs(text.text)))
+            yield from places.own(shown, None, None)
+
+        texts = ("", (*lines, *paragraphs(body.text))), ("as a page", page_texts(body.html))
+        return hits + watch.search(order.owners, name, ReadBack(parts=texts), known=places.drawn(shown), own=own)
 
     def _recorded(
         self, order: Order, contact: Recipient, written: Written, attached: Sequence[DocumentRecord]

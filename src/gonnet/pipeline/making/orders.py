@@ -87,7 +87,7 @@ class Layouts:
         label = self._slices[part.slice].label + (f", {layout.title}" if several else "")
         if layout.sheet != self._layout_maker.house.words.sheet:  # the job names its sheets
             return replace(layout, label=label)
-        return replace(layout, label=label, sheet=label, sheet_merged=layout.title_merged if several else ("", ()))
+        return replace(layout, label=label, sheet=label)
 
     def shown(self, plan: DocumentPlan) -> int:
         """Rows of the longest table of each slice in a document; all of them where it has no table."""

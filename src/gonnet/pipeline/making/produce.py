@@ -9,15 +9,16 @@ from __future__ import annotations
 import hashlib
 import pickle
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from functools import partial
 from itertools import chain, repeat
 from pathlib import Path
 from typing import cast
 
 from gonnet import checks
-from gonnet.checks import Hit
+from gonnet.checks import Hit, ReadBack
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
@@ -25,14 +26,17 @@ from gonnet.packages import DocumentPlan
 from gonnet.packages.attachments import TooLargeError
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import PasswordError, protected
+from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order
-from gonnet.pipeline.making.own_numbers import own_numbers
 from gonnet.pipeline.seal import seal_of
+from gonnet.remembering import Remembered
 from gonnet.reports import Drawn, UnprintableError
 from gonnet.reports.layout.models import Layout
 from gonnet.rules.decisions import Cause
+
+_FORMS = 64
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,6 +95,7 @@ class _Worker:
         self._kit, self._languages = kit, LanguageKits(kit)
         self._writer = MessageWriter(kit, self._languages)
         self._reader = checks.DrawnReader()
+        self._forms: Remembered[bytes, ReadBack] = Remembered(lambda data: checks.read_any(data, "form.xlsx"), _FORMS)
 
     def make(self, order: Order) -> Made:
         """One package; what speaks against it holds it alone."""
@@ -114,12 +119,14 @@ class _Worker:
                 documents.append(self._kept(plan, drawn, layouts.shown(plan), content))
             for file in order.enclosures:
                 part = self._kit.enclosures[file]
-                hits += self._kit.watch.search(order.owners, f"the enclosure {part.name}", part.found, ())
+                name = f"the enclosure {part.name}"
+                hits += self._kit.watch.search(order.owners, name, part.found, is_fixed=True)
                 documents.append(part.record(document.name for document in documents))
             leaving = _files(order.places, documents, [plan.slice for plan in order.documents])
             messages, mailed, found = self._writer.write(order, documents)
             leaving = [*leaving, *mailed]
             hits += found
+            hits += self._in_names(order, documents, leaving)
             if _lacks_pages(order.places, documents):
                 held = Cause.NO_PAGES, "nothing of it is a PDF, and only PDFs are printed"
         except UnprintableError as error:
@@ -142,16 +149,46 @@ class _Worker:
             misread=was_trusted and not self._reader.trusted,
         )
 
-    def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
-        if plan.format == "pdf":
-            unseen = ("links and descriptions", "\n".join(text for layout in laid for text in layout.unseen()))
-            found = checks.ReadBack(parts=(*self._reader.parts(drawn.data), unseen))
-        else:
-            found = checks.read_back(drawn.data, plan.format, plan.csv.encoding if plan.csv else "utf-8")
-        own = (
-            part for at, layout in enumerate(laid) for part in own_numbers(layout, plan, drawn.pages, is_first=at == 0)
+    def _in_names(
+        self, order: Order, documents: Sequence[DocumentRecord], leaving: Sequence[HandOverRecord]
+    ) -> tuple[Hit, ...]:
+        """What names somebody else in the names of files and folders, and in those of the people written to."""
+        folders = (part.target.place for part in leaving if part.kind is not HandOverKind.MESSAGE)
+        files = (document.name for document in documents)
+        called = (
+            address.display for person in order.contacts for address in (*person.to, *person.cc) if address.display
         )
-        return self._kit.watch.search(order.owners, f"the {plan.format}", found, own)
+        parts = ("", tuple(dict.fromkeys((*files, *folders)))), ("", tuple(dict.fromkeys(called)))
+        names = ("the name of a file", parts[:1]), ("the name of an addressee", parts[1:])
+        figures = cast("Mapping[str, object]", order.names.get("figures", {}))
+        house = self._languages.of(order.locale).wording.house
+        own = partial(lambda: (house.plain(value) for value in figures.values() if value is not None))
+        return tuple(
+            hit
+            for name, texts in names
+            for hit in self._kit.watch.search(order.owners, name, ReadBack(parts=texts), own=own, are_names=True)
+        )
+
+    def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
+        """What of a document names somebody else: place by place as it was laid out, and in the file as it is."""
+        watch, name = self._kit.watch, f"the {plan.format}"
+        hits = [hit for layout in laid for hit in places.searched(watch, order.owners, name, layout)]
+        known = places.drawn(laid)
+        form = laid[0].form if plan.format == "xlsx" else None
+        if plan.format == "pdf":
+            found = ReadBack(parts=tuple(self._reader.parts(drawn.data)))
+        elif form is not None:
+            found = checks.read_any(drawn.data, "form.xlsx")
+            fixed = self._forms[form.plan.data]
+            hits += watch.search(order.owners, "the form", fixed, is_fixed=True)
+            known = {*known, *(text for _, texts in fixed.parts for text in texts)}
+        elif plan.csv is not None:
+            found = checks.read_back(drawn.data, plan.format, plan.csv.encoding, plan.csv.delimiter)
+        else:
+            found = checks.read_back(drawn.data, plan.format)
+        own = partial(places.own, laid, plan, drawn.pages)
+        hits += watch.search(order.owners, name, found, known=known, own=own)
+        return tuple(watch.places(order.owners, name, found, _once(hits))) if hits else ()
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
         """The document as it is kept; `content` is the digest of what a locked one shows."""
@@ -166,6 +203,10 @@ class _Worker:
             rows=rows,
             content=content or digest,
         )
+
+
+def _once(hits: Iterable[Hit]) -> list[Hit]:
+    return list({(hit.kind, hit.value): hit for hit in hits}.values())
 
 
 def _lacks_pages(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]) -> bool:

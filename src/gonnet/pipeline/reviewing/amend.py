@@ -214,7 +214,7 @@ def _amended(
     if wanted.text is not None:
         body = Body.of(wanted.text)
         found = checks.read_back(body.text.encode(), "text")
-        _require_own(watch.search(_owners(package), "the message", found, ()))
+        _require_own(watch.search(_owners(package), "the message", found))
         data = delivery.with_body(data, body)
     return replace(
         message,
@@ -231,7 +231,7 @@ def _enclosed(paths: Sequence[Path], package: PackageRecord, watch: Watch, tools
     names = [document.name for document in package.documents]
     for path in paths:
         part = enclosed(Path(), str(path), "--enclose")
-        _require_own(watch.search(_owners(package), part.name, part.found, ()))
+        _require_own(watch.search(_owners(package), part.name, part.found, is_fixed=True))
         tools.store.put(part.data)
         record = part.record(names)
         names.append(record.name)

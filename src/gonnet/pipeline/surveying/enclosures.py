@@ -7,11 +7,9 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from gonnet.checks import ReadBack, read_back
+from gonnet.checks import ReadBack, read_any
 from gonnet.errors import JobError
 from gonnet.ledger import DocumentRecord
-
-_READABLE = {"pdf": "pdf", "xlsx": "xlsx", "html": "html", "htm": "html", "csv": "csv", "txt": "text"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,7 +21,7 @@ class Enclosed:
         format: What its name ends with.
         data: Its bytes.
         sha256: Of its bytes, hexadecimal; taken once, not for each package.
-        found: What a reader finds in it; nothing where it is of a kind that cannot be read back.
+        found: What a reader finds in it, and what of it cannot be read.
     """
 
     name: str
@@ -62,10 +60,9 @@ def enclosed(folder: Path, file: str, where: str) -> Enclosed:
     if not data:
         raise JobError(f"the enclosure {file} is empty", where=where, fix="Save it anew, or leave it out")
     try:
-        found = read_back(data, _READABLE[form]) if form in _READABLE else ReadBack(parts=())
+        found = read_any(data, path.name)
     except ValueError as error:
-        kind = form.upper() if form in ("pdf", "xlsx") else f"{form} in UTF-8"
-        raise JobError(f"the enclosure {file} is no {kind}", where=where, fix="Save it anew") from error
+        raise JobError(f"the enclosure {file} is no {form.upper()}", where=where, fix="Save it anew") from error
     digest = hashlib.sha256(data).hexdigest()
     return Enclosed(name=path.name, format=form or "bin", data=data, sha256=digest, found=found)
 

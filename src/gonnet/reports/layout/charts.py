@@ -39,6 +39,7 @@ class ChartLayout:
         lines: Label, value and text of lines straight across.
         ticks: Value and text of each line of the grid, from the lowest.
         pattern: How a workbook shows the values.
+        parts: The labels of series that are values of the data.
     """
 
     kind: ChartKind
@@ -54,6 +55,7 @@ class ChartLayout:
     height: float
     alt: str
     empty: str
+    parts: tuple[str, ...] = ()
 
     @property
     def has_labels(self) -> bool:
@@ -125,6 +127,7 @@ class ChartLayoutMaker:
             height=plan.height,
             alt=plan.alt,
             empty=plan.empty,
+            parts=tuple(series.label for series in own) if plan.by else (),
         )
 
     def _own(self, rows: Rows, places: Sequence[object]) -> list[SeriesLayout]:

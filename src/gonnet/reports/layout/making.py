@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from gonnet.reports.layout.charts import ChartLayoutMaker
-from gonnet.reports.layout.models import BlockLayout, FactsLayout, FormLayout, HeadingLayout, Layout, Merged, TextLayout
+from gonnet.reports.layout.models import BlockLayout, FactsLayout, FormLayout, HeadingLayout, Layout, TextLayout
 from gonnet.reports.layout.spread import lay_out_bands, lay_out_crosstab
 from gonnet.reports.layout.tables import TableLayoutMaker
 from gonnet.reports.plans.columns import CellText
@@ -26,6 +26,7 @@ from gonnet.reports.plans.models import (
 )
 from gonnet.reports.plans.standings import StandingPlan, standing_facts
 from gonnet.reports.plans.widths import fit_widths
+from gonnet.wording.filled import Filled
 from gonnet.wording.filling import Wording
 from gonnet.wording.formats import House
 from gonnet.wording.marked import paragraphs
@@ -101,70 +102,65 @@ class LayoutMaker:
         plan = self._plans[report]
         mine = rows.get(plan.view, ())
         title = self._filled(plan.title, names, key)
-        header = self._filled(plan.header, names, key) if plan.header else ("", ())
-        footer = self._filled(plan.footer, names, key) if plan.footer else ("", ())
+        header = self._filled(plan.header, names, key) if plan.header else Filled("")
+        footer = self._filled(plan.footer, names, key) if plan.footer else Filled("")
         sheet = self._filled(plan.sheet, names, key)
         blocks: list[BlockLayout] = []
-        merged: list[Merged] = []
-        headings: list[Merged] = []
+        merged = [("the title", title), ("the header", header), ("the footer", footer), ("the sheet", sheet)]
         for index, block in enumerate(plan.blocks):
             if index in hidden:
                 continue
             of_rows = self._of_rows.get((report, index))
             blocks.append(of_rows(mine) if of_rows else self._of_texts(block, names, key, merged))
-            if isinstance(block, HeadingPlan):
-                headings.append(merged[-1])
         return Layout(
-            title=title[0],
-            sheet=sheet[0],
-            header=header[0],
-            footer=footer[0],
+            title=title.text,
+            sheet=sheet.text,
+            header=header.text,
+            footer=footer.text,
             page=plan.page,
             blocks=tuple(blocks),
             merged=tuple(merged),
-            title_merged=title,
-            page_merged=(header, footer),
-            sheet_merged=sheet,
-            headings_merged=tuple(headings),
             form=self._form(plan.form, names, key) if plan.form else None,
             view=plan.view,
         )
 
     def _form(self, form: FormPlan, names: Mapping[str, object], key: str) -> FormLayout:
         cells: list[tuple[str, object]] = []
-        merged: list[Merged] = []
+        merged: list[Filled] = []
         for name, template in form.cells:
-            value, numbers = self._wording.value(template, names, key=key)
+            value, filled = self._wording.value(template, names, key=key)
             cells.append((name, value))
-            merged.append((str(value), numbers))
+            merged.append(filled)
         return FormLayout(plan=form, cells=tuple(cells), merged=tuple(merged))
 
-    def _of_texts(self, block: BlockPlan, names: Mapping[str, object], key: str, merged: list[Merged]) -> BlockLayout:
+    def _of_texts(
+        self, block: BlockPlan, names: Mapping[str, object], key: str, merged: list[tuple[str, Filled]]
+    ) -> BlockLayout:
         match block:
             case HeadingPlan():
-                merged.append(self._filled(block.heading, names, key))
-                return HeadingLayout(text=merged[-1][0])
+                filled = self._filled(block.heading, names, key)
+                merged.append(("a heading", filled))
+                return HeadingLayout(text=filled.text)
             case FactsPlan():
-                filled = [self._filled(text, names, key) for _, text in block.facts]
-                merged += filled
-                pairs = zip((label for label, _ in block.facts), (text for text, _ in filled), strict=True)
-                return FactsLayout(facts=tuple(pairs), columns=block.columns)
+                values = [(label, self._filled(text, names, key)) for label, text in block.facts]
+                merged += [(f"'{label}'", value) for label, value in values]
+                return FactsLayout(facts=tuple((label, text) for label, (text, *_) in values), columns=block.columns)
             case StandingPlan():
                 figures = names["figures"]
                 assert isinstance(figures, Mapping)
                 facts = standing_facts(block, figures, self.house)
                 texts = tuple(text for _, text in facts)
-                merged.append(("\n".join(texts), texts))
+                merged.append(("its standing", Filled("\n".join(texts), texts)))
                 return FactsLayout(facts=facts, columns=block.columns)
             case TextPlan():
-                text, numbers = self._wording.fill_markup(block.text, names, key=key)
-                found = paragraphs(text)
-                merged.append(("\n".join(part.text for part in found), numbers))
+                filled = self._wording.fill_markup(block.text, names, key=key)
+                found = paragraphs(filled.text)
+                merged.append(("a text", filled))
                 return TextLayout(paragraphs=found)
             case Picture() | Space():
                 return block
             case _:
                 raise AssertionError(f"{type(block).__name__} is a block of rows")
 
-    def _filled(self, template: Template, names: Mapping[str, object], key: str) -> Merged:
+    def _filled(self, template: Template, names: Mapping[str, object], key: str) -> Filled:
         return self._wording.fill(template, names, key=key)

@@ -10,10 +10,8 @@ from gonnet.jobs.values import Accent
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.plans.columns import ColumnPlan
 from gonnet.reports.plans.models import FormPlan, PageForm, Picture, Space
+from gonnet.wording.filled import Filled
 from gonnet.wording.marked import Paragraph
-
-Merged = tuple[str, tuple[str, ...]]
-"""A text, and the texts of the numbers and dates that were merged into it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,6 +47,7 @@ class Line:
         is_total: Whether it totals rows, which end before it; else it is a heading or a note.
         since: For totals: the first of these rows.
         new_page: Whether it begins a page.
+        named: The value of the data by which it is called; empty where it has none.
     """
 
     before: int
@@ -57,6 +56,7 @@ class Line:
     is_total: bool = False
     since: int = 0
     new_page: bool = False
+    named: str = ""
 
     def part(self, columns: Sequence[int]) -> Line:
         """The same line with some of its columns."""
@@ -80,6 +80,7 @@ class TableLayout:
         rows: Number of the slice's rows it was made of.
         formulas: Whether a workbook computes the totals.
         keep: Columns that are repeated where it goes on beside itself.
+        tops: The headings of columns that are values of the data.
     """
 
     columns: tuple[ColumnPlan, ...]
@@ -94,6 +95,7 @@ class TableLayout:
     exact: Mapping[str, Decimal] = field(default_factory=dict)
     formulas: bool = False
     keep: int = 1
+    tops: tuple[str, ...] = ()
 
     @property
     def height(self) -> int:
@@ -137,12 +139,12 @@ class FormLayout:
     Attributes:
         plan: The form.
         cells: Defined name → value.
-        merged: The texts among them, each with the numbers and dates that were merged into it.
+        merged: The texts among them, as they were filled.
     """
 
     plan: FormPlan
     cells: tuple[tuple[str, object], ...]
-    merged: tuple[Merged, ...]
+    merged: tuple[Filled, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,16 +157,8 @@ class Layout:
     footer: str
     page: PageForm
     blocks: tuple[BlockLayout, ...]
-    merged: tuple[Merged, ...]
-    """The texts of its blocks, each with the numbers and dates that were merged into it."""
-    title_merged: Merged
-    """The same of the title, which also stands in the file's properties."""
-    page_merged: tuple[Merged, ...]
-    """The same of the header and the footer, which stand on every page."""
-    sheet_merged: Merged = ("", ())
-    """The same of the name of its sheet."""
-    headings_merged: tuple[Merged, ...] = ()
-    """The same of the headings, which also stand in the bookmarks."""
+    merged: tuple[tuple[str, Filled], ...]
+    """Its texts as they were filled, each with the place where it stands, for messages."""
     form: FormLayout | None = None
     """What its workbook is made from."""
     view: str = "gonnet_rows"
@@ -178,31 +172,21 @@ class Layout:
             if isinstance(block, TableLayout):
                 yield block
 
-    def numbers(self, *, drawn: bool) -> Iterator[tuple[str, object]]:
-        """Text and value of every amount and date in its tables and charts; of charts as drawn, or as their values."""
+    def numbers(self) -> Iterator[tuple[str, object]]:
+        """Text and value of every amount and date in its tables and charts."""
         for block in self.blocks:
             match block:
                 case TableLayout():
                     yield from block.numbers()
                 case ChartLayout():
-                    yield from block.drawn_numbers() if drawn else block.numbers()
+                    yield from block.numbers()
+                    yield from block.drawn_numbers()
                 case _:
                     pass
 
     def signs(self) -> frozenset[str]:
         """Every character on it."""
         return frozenset().union(*(text for _, text in self.texts()))
-
-    def unseen(self) -> Iterator[str]:
-        """What a reader of a page's text does not see: where links lead, and what charts show."""
-        for block in self.blocks:
-            match block:
-                case TextLayout():
-                    yield from (span.link for paragraph in block.paragraphs for span in paragraph.spans if span.link)
-                case ChartLayout():
-                    yield block.alt
-                case _:
-                    pass
 
     def texts(self) -> Iterator[tuple[str, str]]:
         """Every text on it with the place where it stands, for messages."""

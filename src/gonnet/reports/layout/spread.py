@@ -97,7 +97,8 @@ def lay_out_crosstab(
         [[text for text, _ in column] for column in zip(*lines, foot, strict=True)] if lines else [[]] * len(columns)
     )
     sized = size(columns, texts)
-    return _laid(sized, plan.title, plan.empty, lines, len(rows), (_line(len(lines), foot),) if lines else ())
+    found = _laid(sized, plan.title, plan.empty, lines, len(rows), (_line(len(lines), foot),) if lines else ())
+    return replace(found, tops=tuple(map(top, tops)))
 
 
 def _along(cells: Mapping[tuple[object, object], list[object]], tops: Sequence[object], *, row: object) -> list[object]:

@@ -59,17 +59,16 @@ class TableLayoutMaker:
         group, write = self._plan.groups[level], self._groups[level]
         for number, (value, found) in enumerate(groupby(rows, key=lambda row: row[group.at])):
             members = list(found)
-            called = _called(group, write(value))
-            yield Line(before=before, texts=(called,), new_page=group.new_page and number > 0)
+            name = write(value)
+            yield Line(before=before, texts=(_called(group, name),), new_page=group.new_page and number > 0, named=name)
             if level + 1 < len(self._plan.groups):
                 yield from self._group_lines(members, level + 1, before)
             if group.subtotals:
-                yield from self._total_line(
-                    members, before + len(members), before, f"{self._plan.total} {write(value) or '–'}"
-                )
+                label = f"{self._plan.total} {name or '–'}"
+                yield from self._total_line(members, before + len(members), before, label, named=name)
             before += len(members)
 
-    def _total_line(self, rows: Rows, before: int, since: int, label: str) -> Iterator[Line]:
+    def _total_line(self, rows: Rows, before: int, since: int, label: str, named: str = "") -> Iterator[Line]:
         """The totals of rows that end before row `before`; nothing where no column is totalled."""
         columns = self._plan.columns
         if not any(column.total for column in columns):
@@ -83,6 +82,7 @@ class TableLayoutMaker:
             values=tuple(value for _, value in pairs),
             is_total=True,
             since=since,
+            named=named,
         )
 
     def _total(self, index: int, rows: Rows) -> CellValue:

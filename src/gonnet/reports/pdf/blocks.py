@@ -71,11 +71,12 @@ class FactsFlow(Flowable):
         """Draw on the canvas, the lower left corner at the origin."""
         y = self.height - self._leading + 4
         for row in self._rows:
-            for line in row:
-                for at, (label, value) in enumerate(line):
-                    self._pen.text(at * self._step, y, label, REGULAR, self._size, QUIET)
-                    self._pen.text(at * self._step + self._label_width, y, value, BOLD, self._size, INK)
-                y -= self._leading
+            for at, cell in enumerate(zip(*row, strict=True)):  # whole facts, so that each is read as one text
+                labels, values = zip(*cell, strict=True)
+                self._pen.lines(at * self._step, y, labels, self._leading, REGULAR, self._size, QUIET)
+                left = at * self._step + self._label_width
+                self._pen.lines(left, y, values, self._leading, BOLD, self._size, INK)
+            y -= self._leading * len(row)
         self._pen.put_on(self.canv)
 
 

@@ -7,17 +7,19 @@ before the text itself, would take a fifth of the time of the reading, and every
 from __future__ import annotations
 
 import ctypes
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 import pypdfium2
 from pypdfium2 import raw
+
+from gonnet.checks.spelling import MAYBE
 
 _ANYWHERE = (-1e6, 1e6, 1e6, -1e6)  # on the page or beside it, where programs find it all the same
 INFO = (b"Title", b"Author", b"Subject", b"Keywords", b"Creator", b"Producer")
 _ROOM = 8_192  # units of UTF-16 that most texts of a page fit into
 
 
-def parts_of_pdf(data: bytes) -> Iterator[tuple[str, str]]:
+def parts_of_pdf(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
     """Its properties, its bookmarks and each of its pages (`page 2`), with their texts.
 
     Raises:
@@ -29,12 +31,18 @@ def parts_of_pdf(data: bytes) -> Iterator[tuple[str, str]]:
         raise ValueError("not a PDF") from error
     try:
         reader = _Reader()
-        yield "properties", " \n".join(reader.property(document.raw, name) for name in INFO)
-        yield "bookmarks", "\n".join(str(entry.get_title()) for entry in document.get_toc())
+        yield "properties", tuple(reader.property(document.raw, name) for name in INFO)
+        yield "bookmarks", tuple(str(entry.get_title()) for entry in document.get_toc())
         for number in range(len(document)):
-            yield f"page {number + 1}", reader.page(document.raw, number)
+            yield f"page {number + 1}", (reader.page(document.raw, number),)
     finally:
         document.close()
+
+
+def by_lines(parts: Iterable[tuple[str, tuple[str, ...]]]) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """The same with each line of a page also by itself: it may be a text of its own, or go on in the next."""
+    for place, texts in parts:
+        yield place, (*(line for text in texts if MAYBE in text for line in text.split(MAYBE)), *texts)
 
 
 class _Reader:

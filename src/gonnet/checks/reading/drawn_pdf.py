@@ -13,7 +13,8 @@ import zlib
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
-from gonnet.checks.pdf_texts import INFO, parts_of_pdf
+from gonnet.checks.reading.pdf_texts import INFO, by_lines, parts_of_pdf
+from gonnet.checks.spelling import BARRIER
 from gonnet.remembering import Remembered
 
 _FIRST, _EACH = 3, 50  # files that PDFium reads too: the first, and one in so many
@@ -30,6 +31,7 @@ _STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.
 _FACE = re.compile(rb"/(\S+) \S+ Tf\b|\bQ\b")
 _DESCRIBED = re.compile(rb"/Figure <</Alt <[0-9a-f]*>>> BDC")  # what is said of a chart, and not shown
 _MOVES = re.compile(rb"(\S+) Td\b|T[mD*]|\bET\b")
+_APART = re.compile(rb"[\[\]]|\b(?:BT|ET|Tm)\b")  # between a text and another one
 _ESCAPE = re.compile(rb"\\([0-7]{1,3}|\r\n|.)", re.DOTALL)
 _ESCAPED = {b"n": b"\n", b"r": b"\r", b"t": b"\t", b"b": b"\b", b"f": b"\f", b"\r\n": b"", b"\n": b"", b"\r": b""}
 _KNOWN = frozenset(
@@ -58,39 +60,41 @@ class DrawnReader:
         self._read = 0
         self.trusted = True
 
-    def parts(self, data: bytes) -> Iterator[tuple[str, str]]:
+    def parts(self, data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
         """Its properties, its bookmarks and each of its pages (`page 2`), with their texts.
 
         Raises:
             ValueError: the bytes are not a PDF that can be read.
         """
         if not self.trusted:
-            return parts_of_pdf(data)
+            return by_lines(parts_of_pdf(data))
         self._read += 1
         try:
             found = list(parts_of_drawn(data))
         except (UnfamiliarError, ValueError, zlib.error):  # also what is not written as it should be
-            return parts_of_pdf(data)
+            return by_lines(parts_of_pdf(data))
         if self._read <= _FIRST or self._read % _EACH == 0:
             other = list(parts_of_pdf(data))
             if not alike(found, other):
                 self.trusted = False
-                return iter(other)
+                return by_lines(other)
         return iter(found)
 
 
-def alike(one: list[tuple[str, str]], other: list[tuple[str, str]]) -> bool:
+def alike(one: Sequence[tuple[str, Sequence[str]]], other: Sequence[tuple[str, Sequence[str]]]) -> bool:
     """Whether two readings have the same letters and digits, as often, in the same places.
 
     Without regard to case, as the search has none: so ligatures, which PDFium takes apart, are the letters they join.
     """
     if [place for place, _ in one] != [place for place, _ in other]:
         return False
-    counted = ([Counter(filter(str.isalnum, text.casefold())) for _, text in found] for found in (one, other))
+    counted = (
+        [Counter(filter(str.isalnum, "".join(texts).casefold())) for _, texts in found] for found in (one, other)
+    )
     return next(counted) == next(counted)
 
 
-def parts_of_drawn(data: bytes) -> Iterator[tuple[str, str]]:
+def parts_of_drawn(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
     """As `parts_of_pdf`.
 
     Raises:
@@ -98,10 +102,10 @@ def parts_of_drawn(data: bytes) -> Iterator[tuple[str, str]]:
     """
     file = _File(data)
     info = file.head(file.trailer(b"Info"))
-    yield "properties", " \n".join(_entry(info, name) for name in INFO)
-    yield "bookmarks", "\n".join(file.titles())
+    yield "properties", tuple(_entry(info, name) for name in INFO)
+    yield "bookmarks", tuple(file.titles())
     for number, page in enumerate(file.pages(), 1):
-        yield f"page {number}", file.text(page)
+        yield f"page {number}", tuple(file.text(page).split(BARRIER))
 
 
 class _File:
@@ -247,8 +251,8 @@ def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]
     _require_known([between, *rest[2::3]])
     face: _Face | None = None
     for literal, digits, after in zip(rest[0::3], rest[1::3], rest[2::3], strict=True):
-        divided = " "
-        if b"T" in between:  # else it is a move within a line
+        divided = BARRIER
+        if b"T" in between:  # else it is a move within a row, from one cell to the next
             divided, name = _DIVIDED[between]
             face = face if name is None else faces.get(name)
         if face is None:
@@ -259,17 +263,25 @@ def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]
 
 
 def _divided(between: bytes) -> tuple[str, bytes | None]:
-    """What divides two strings: nothing where the second is shown right behind the first; and the face chosen last.
+    """What divides two strings, and the face chosen last.
 
-    It is none that there is where an earlier one is restored: which that is, is not kept.
+    Nothing does where the second is shown right behind the first; the end of a line where there is one step down
+    within a text; else they stand in different places and are two texts. No face is given where an earlier one is
+    restored: which that is, is not kept.
     """
     faces = _FACE.findall(between)
     moves = list(_MOVES.finditer(between))
-    if any(move[1] is None or float(move[1]) for move in moves):
+    if not moves and between.lstrip().startswith(b"Tj"):
+        divided = ""
+    elif len(moves) == 1 and not _APART.search(between) and _is_down(moves[0]):
         divided = "\n"
     else:
-        divided = "" if between.lstrip().startswith(b"Tj") and not moves else " "
+        divided = BARRIER
     return divided, faces[-1] if faces else None
+
+
+def _is_down(move: re.Match[bytes]) -> bool:
+    return move[0] == b"T*" or (move[1] is not None and float(move[1]) != 0)
 
 
 _DIVIDED = Remembered(_divided, _MANY)

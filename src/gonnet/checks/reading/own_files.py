@@ -1,16 +1,18 @@
-"""Reading a finished file back from its bytes, as a stranger would who opens it."""
+"""Reading a file that Gonnet drew back from its bytes, as a stranger would who opens it: fast, since each is read."""
 
 from __future__ import annotations
 
+import csv
 import io
 import re
 import zipfile
-from dataclasses import dataclass
-from html.parser import HTMLParser
+from collections.abc import Iterator, Sequence
 from xml.etree import ElementTree
 from xml.parsers import expat
 
-from gonnet.checks.pdf_texts import parts_of_pdf
+from gonnet.checks.reading.models import ReadBack
+from gonnet.checks.reading.pages import page_texts
+from gonnet.checks.reading.pdf_texts import by_lines, parts_of_pdf
 
 _SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _CELL, _VALUE = f"{_SHEET}c", f"{_SHEET}v"
@@ -18,81 +20,58 @@ _TEXTS = (_VALUE, f"{_SHEET}t", f"{_SHEET}f")
 _DATES = "{http://purl.org/dc/terms/}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReadBack:
-    """What a reader finds in a file.
-
-    Attributes:
-        parts: Place (`page 2`, `sheet1`, `properties`) and its text, in reading order.
-        breaks_words: Whether a line may end inside a word, as in a narrow cell of a page.
-    """
-
-    parts: tuple[tuple[str, str], ...]
-    breaks_words: bool = True
-
-
-def read_back(data: bytes, form: str, encoding: str = "utf-8") -> ReadBack:
+def read_back(data: bytes, form: str, encoding: str = "utf-8", delimiter: str = ",") -> ReadBack:
     """All text of a file, by its format: `pdf`, `xlsx`, `html`, `csv` or `text`.
 
     Args:
         data: Its bytes.
         form: Its format.
         encoding: Of a text.
+        delimiter: Between the cells of a CSV.
 
     Raises:
         ValueError: the bytes are not a file of that format.
     """
     match form:
         case "pdf":
-            return ReadBack(parts=tuple(parts_of_pdf(data)))
+            return ReadBack(parts=tuple(by_lines(parts_of_pdf(data))))
         case "xlsx":
-            return ReadBack(parts=tuple(_workbook(data)), breaks_words=False)
+            return ReadBack(parts=tuple(_workbook(data)))
         case "html":
-            page = _Page()
-            page.feed(data.decode(encoding))
-            return ReadBack(parts=(("", "\n".join(page.texts)),))
-        case "text" | "csv":
-            return ReadBack(parts=(("", data.decode(encoding)),))
+            return ReadBack(parts=(("", page_texts(data.decode(encoding))),))
+        case "csv":
+            rows = csv.reader(io.StringIO(data.decode(encoding), newline=""), delimiter=delimiter)
+            return ReadBack(parts=(("", tuple(cell for row in rows for cell in row)),))
+        case "text":
+            return ReadBack(parts=(("", paragraphs(data.decode(encoding))),))
         case _:
             raise ValueError(f"no reader for {form}")
 
 
-class _Page(HTMLParser):
-    """Collects what a page shows or says; its style sheet and the bytes of its pictures are neither."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.texts: list[str] = []
-        self._in_style = False
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self._in_style = tag == "style"
-        self.texts += [value or "" for name, value in attrs if name in ("alt", "title", "href")]
-
-    def handle_data(self, data: str) -> None:
-        if not self._in_style:
-            self.texts.append(data)
+def paragraphs(text: str) -> tuple[str, ...]:
+    """A text as what empty lines divide."""
+    return tuple(re.split(r"\n\s*\n", text.replace("\r\n", "\n")))
 
 
-def _workbook(data: bytes) -> list[tuple[str, str]]:
+def _workbook(data: bytes) -> list[tuple[str, tuple[str, ...]]]:
     try:
         return _parts(data)
     except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, expat.ExpatError) as error:
         raise ValueError("not a workbook") from error
 
 
-def _parts(data: bytes) -> list[tuple[str, str]]:
+def _parts(data: bytes) -> list[tuple[str, tuple[str, ...]]]:
     with zipfile.ZipFile(io.BytesIO(data)) as book:
         shared = _shared_strings(book)
-        found = []
+        found: list[tuple[str, Sequence[str]]] = []
         for name in book.namelist():
             if re.fullmatch(r"xl/worksheets/sheet\d+\.xml", name):
                 texts = _sheet_texts(book.read(name), shared) if shared else _characters(book.read(name))
-                found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(texts)))
+                found.append((name.rpartition("/")[2].removesuffix(".xml"), texts))
             elif re.fullmatch(r"xl/(charts/chart|drawings/drawing)\d+\.xml", name):
-                found.append((name.rpartition("/")[2].removesuffix(".xml"), "\n".join(_drawn_texts(book.read(name)))))
-        found.append(("properties", "\n".join(_properties(book))))
-        return found
+                found.append((name.rpartition("/")[2].removesuffix(".xml"), _drawn_texts(book.read(name))))
+        found.append(("properties", list(_properties(book))))
+        return [(place, tuple(texts)) for place, texts in found]
 
 
 def _drawn_texts(data: bytes) -> list[str]:
@@ -102,14 +81,18 @@ def _drawn_texts(data: bytes) -> list[str]:
     return shown + [node.get("descr", "") for node in nodes]
 
 
-def _properties(book: zipfile.ZipFile) -> list[str]:
-    """Sheet names, and the document's properties but for its dates, which name nobody."""
-    sheets = ElementTree.fromstring(book.read("xl/workbook.xml")).iter(f"{_SHEET}sheet")
-    found = [sheet.get("name", "") for sheet in sheets]
+def _properties(book: zipfile.ZipFile) -> Iterator[str]:
+    """Sheet names, links, and the document's properties but for its dates, which name nobody."""
+    for sheet in ElementTree.fromstring(book.read("xl/workbook.xml")).iter(f"{_SHEET}sheet"):
+        yield sheet.get("name", "")
+    for name in book.namelist():
+        if "worksheets/_rels/" in name and b"External" in (links := book.read(name)):
+            for link in ElementTree.fromstring(links):
+                yield link.get("Target", "") if link.get("TargetMode") == "External" else ""
     if "docProps/core.xml" in book.namelist():
-        nodes = ElementTree.fromstring(book.read("docProps/core.xml")).iter()
-        found += [node.text or "" for node in nodes if not node.tag.startswith(_DATES)]
-    return found
+        for node in ElementTree.fromstring(book.read("docProps/core.xml")).iter():
+            if not node.tag.startswith(_DATES):
+                yield node.text or ""
 
 
 def _shared_strings(book: zipfile.ZipFile) -> list[str]:

@@ -1,0 +1,118 @@
+"""Everything that a PDF of somebody else says: its pages, and each text of any of its objects (ISO 32000-1).
+
+So notes, forms, links, scripts, names of layers, page labels, titles and alternative texts are read without a list of
+all the places where a text may stand; and so are its metadata (XMP) and the files that are attached to it.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable, Iterator
+
+import pikepdf
+
+from gonnet.checks.reading.pdf_texts import by_lines, parts_of_pdf
+from gonnet.checks.reading.xml_texts import xml_texts
+
+Inner = Callable[[bytes, str], None]
+
+_SILENT = frozenset(
+    ("/ID", "/CheckSum", "/CreationDate", "/ModDate", "/M", "/O", "/U", "/OE", "/UE", "/Perms", "/CIDSystemInfo")
+)  # fmt: skip
+
+
+def whole_pdf(data: bytes, unsearched: list[str], inner: Inner) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Its pages and all its other texts.
+
+    Args:
+        data: Its bytes.
+        unsearched: What cannot be read is added here.
+        inner: Reads a file that is attached to it.
+
+    Raises:
+        ValueError: it cannot be read.
+    """
+    try:
+        with pikepdf.open(io.BytesIO(data)) as document:
+            texts, metadata, pictures = _objects(document, inner)
+    except pikepdf.PasswordError:
+        unsearched.append("locked by a password")
+        return
+    except pikepdf.PdfError as error:
+        raise ValueError("not a PDF") from error
+    yield from by_lines(parts_of_pdf(data))
+    yield "notes, forms, links and other texts", tuple(texts)
+    yield "metadata", tuple(metadata)
+    if pictures:
+        unsearched.append(f"{pictures} picture{'s' if pictures > 1 else ''} in it")
+
+
+def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str], int]:
+    texts: list[str] = []
+    metadata: list[str] = []
+    pictures = 0
+    for part in (*document.objects, document.trailer):
+        texts += _texts(part)
+        if not isinstance(part, pikepdf.Stream):
+            continue
+        kind, subtype = str(part.get("/Type", "")), str(part.get("/Subtype", ""))
+        if subtype == "/Image":
+            pictures += 1
+        elif kind == "/Metadata" or subtype == "/XML":
+            found = _bytes(part)
+            metadata += xml_texts(found) or [found.decode("utf-8", errors="replace")]
+        elif kind == "/EmbeddedFile" or "/Params" in part:
+            inner(_bytes(part), _called(document, part))
+        elif kind not in ("/XObject", "/ObjStm", "/XRef") and "/Length1" not in part and not subtype:
+            texts.append(_script(_bytes(part)))
+    return [text for text in texts if text.strip()], metadata, pictures
+
+
+def _bytes(stream: pikepdf.Stream) -> bytes:
+    try:
+        return stream.read_bytes()
+    except pikepdf.PdfError:
+        return b""
+
+
+def _script(data: bytes) -> str:
+    """A stream that is a text, as scripts are; contents of pages, faces and colours are none."""
+    if not data or (b"app." not in data and b"this." not in data and b"function" not in data and b"var " not in data):
+        return ""
+    return data.decode("utf-8", errors="replace")
+
+
+def _texts(part: object, depth: int = 0) -> Iterator[str]:
+    """The text strings of an object; of others that it refers to, only their own turn gives them."""
+    if depth > 40:
+        return
+    if isinstance(part, pikepdf.String):
+        text = str(part)
+        if text.isprintable() or any(sign.isspace() for sign in text):
+            yield text
+    elif isinstance(part, (pikepdf.Dictionary, pikepdf.Stream)):
+        for name in part.keys():  # noqa: SIM118  it is no mapping
+            if name not in _SILENT:
+                value = part[name]
+                if not _is_elsewhere(value):
+                    yield from _texts(value, depth + 1)
+    elif isinstance(part, pikepdf.Array):
+        for value in part:
+            if not _is_elsewhere(value):
+                yield from _texts(value, depth + 1)
+    elif isinstance(part, str):
+        yield part
+
+
+def _is_elsewhere(value: object) -> bool:
+    return bool(getattr(value, "is_indirect", False))
+
+
+def _called(document: pikepdf.Pdf, stream: pikepdf.Stream) -> str:
+    """What an attached file is called."""
+    for part in document.objects:
+        if isinstance(part, pikepdf.Dictionary) and "/EF" in part:
+            files = part["/EF"]
+            if any(value.objgen == stream.objgen for _, value in files.items()):
+                return str(part.get("/UF", part.get("/F", "attached file")))
+    return "attached file"

@@ -1,0 +1,95 @@
+"""How values are written: one spelling for all ways to write the same, and the runs of letters and of digits in it.
+
+Characters are compared as Unicode's NFKC_Casefold has it (UAX 31, 5.1.1): full-width forms and ligatures are the
+letters they show, upper and lower case are one, and what does not show (soft hyphens, zero-width signs) is not there.
+Digits of every script are the digits 0 to 9.
+"""
+
+from __future__ import annotations
+
+import html
+import re
+import unicodedata
+from typing import NamedTuple
+from urllib.parse import unquote
+
+from gonnet.remembering import Remembered
+
+BARRIER = "\x1d"
+"""Between two texts that are not one: cells next to each other, one row and the next."""
+
+MAYBE = "\r\n"
+"""The end of a line that may lie within a cell or between two."""
+
+_RUN = re.compile(r"\d+|[^\W\d_]+")
+_ENCODED = re.compile(r"%[0-9A-Fa-f]{2}|&#?\w+;|\\u[0-9A-Fa-f]{4}")
+_ESCAPE = re.compile(r"\\u([0-9A-Fa-f]{4})")
+_UNSEEN = frozenset((0x34F, 0x115F, 0x1160, 0xFFFE, *range(0xFE00, 0xFE10)))  # of no category that says so
+_SIGNS = 4_096
+
+
+def _meant(code: int) -> str | None:
+    sign = chr(code)
+    match unicodedata.category(sign):
+        case "Cf":
+            return None
+        case "Nd":
+            return str(unicodedata.decimal(sign))
+        case _:
+            return None if code in _UNSEEN else sign
+
+
+_SAME: Remembered[int, str | None] = Remembered(_meant, _SIGNS)
+
+
+class Run(NamedTuple):
+    """Letters, or digits, that nothing divides.
+
+    Attributes:
+        text: Without regard to case.
+        start: Where it begins in the plain text.
+        end: Where it ends.
+    """
+
+    text: str
+    start: int
+    end: int
+
+    @property
+    def is_number(self) -> bool:
+        """Whether it is digits."""
+        return self.text[0].isdecimal()
+
+
+def plain(text: str) -> str:
+    """The text without what does not show, every character in its usual form; case is kept."""
+    if text.isascii():
+        return text
+    return unicodedata.normalize("NFKC", text.translate(_SAME))
+
+
+def runs(text: str) -> list[Run]:
+    """The runs of a plain text, in order."""
+    return [Run(_folded(found[0]), *found.span()) for found in _RUN.finditer(text)]
+
+
+def squeezed(text: str) -> str:
+    """All letters and digits of a text, as they are compared."""
+    return "".join([_folded(run) for run in _RUN.findall(plain(text))])
+
+
+def readings(text: str) -> list[str]:
+    """The text, and what it says where it is written for a program: in entities, as part of an address, escaped."""
+    if not ("%" in text or "&" in text or "\\u" in text) or _ENCODED.search(text) is None:
+        return [text]
+    meant = _ESCAPE.sub(lambda found: chr(int(found[1], 16)), html.unescape(unquote(text)))
+    return [text, meant] if meant != text else [text]
+
+
+def is_from_right(text: str) -> bool:
+    """Whether it has letters of a script that is written from right to left."""
+    return not text.isascii() and any(unicodedata.bidirectional(sign) in ("R", "AL") for sign in text)
+
+
+def _folded(run: str) -> str:
+    return run.lower() if run.isascii() else unicodedata.normalize("NFKC", run.casefold())

@@ -1,0 +1,172 @@
+"""The values that name somebody, found by how they are spelled."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from gonnet.checks.spelling import is_from_right, plain, runs, squeezed
+
+SHORT = 5
+"""Letters alone, or digits alone, that are fewer stand in any text: they are searched for where a key would stand."""
+
+_MANY_OWNERS = 10
+_HEAD = 4  # characters by which the lengths of values are kept
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Identity:
+    """What names one recipient.
+
+    Attributes:
+        key: Whose it is.
+        values: What it is (`key`, `address`, a column of the list) with its text.
+        has_rows: Whether it names somebody whose rows nobody else may see; else it is only never a hit for them.
+    """
+
+    key: str
+    values: tuple[tuple[str, str], ...]
+    has_rows: bool = True
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Value:
+    """One value, however it is written.
+
+    Attributes:
+        text: As the data have it.
+        kind: `key`, `address` or the column of the list.
+        owners: The keys that it names; more than one where several have it.
+        is_searched: Whether anybody else's files are searched for it.
+        parts: Its letters and digits as they are compared, each run of them.
+        gaps: Where runs end (in letters and digits of the value) → what divides them there.
+    """
+
+    text: str
+    kind: str
+    owners: tuple[str, ...]
+    is_searched: bool
+    parts: tuple[str, ...]
+    gaps: Mapping[int, str]
+
+    @property
+    def size(self) -> int:
+        """Its letters and digits."""
+        return sum(map(len, self.parts))
+
+    @property
+    def is_number(self) -> bool:
+        """Whether it is of digits alone."""
+        return all(part[0].isdecimal() for part in self.parts)
+
+    @property
+    def is_word(self) -> bool:
+        """Whether it is one run of letters."""
+        return len(self.parts) == 1 and not self.is_number
+
+    @property
+    def is_short(self) -> bool:
+        """Whether it is so short that it stands in any text."""
+        return self.size < (SHORT if self.is_number or self.is_word else SHORT - 1)
+
+
+class Values:
+    """All values of a run, by their letters and digits.
+
+    Args:
+        identities: Everybody whose values are known, including those who get nothing.
+        harmless: Values that may stand in anybody's files.
+
+    Attributes:
+        unsearched: Reason → the values that are not searched for, as they are written.
+    """
+
+    def __init__(self, identities: Iterable[Identity], harmless: Iterable[str] = ()) -> None:
+        allowed = {squeezed(text) for text in harmless}
+        owners: defaultdict[str, dict[str, None]] = defaultdict(dict)
+        said: dict[str, tuple[str, str]] = {}
+        living: set[str] = set()
+        for identity in identities:
+            for kind, text in identity.values:
+                if letters := squeezed(text):
+                    owners[letters][identity.key] = None
+                    said.setdefault(letters, (kind, text))
+                    if identity.has_rows:
+                        living.add(letters)
+        self.unsearched: defaultdict[str, list[str]] = defaultdict(list)
+        self._known: dict[str, Value] = {}
+        for letters, keys in owners.items():
+            kind, text = said[letters]
+            reason = self._why_not(letters, kind, len(keys), allowed) if letters in living else "nobody's"
+            if reason and reason != "nobody's":
+                self.unsearched[reason].append(text)
+            self._known[letters] = _value(kind, text, tuple(keys), is_searched=not reason)
+        self._known |= dict(self._written_otherwise())
+        self._lengths = _lengths(self._known)
+
+    @staticmethod
+    def _why_not(letters: str, kind: str, owners: int, allowed: set[str]) -> str:
+        if letters in allowed:
+            return "harmless, as the job says"
+        if owners > _MANY_OWNERS and kind not in ("key", "address"):
+            return f"of more than {_MANY_OWNERS} recipients"
+        return "of one letter" if len(letters) == 1 and letters.isalpha() else ""
+
+    def _written_otherwise(self) -> Iterator[tuple[str, Value]]:
+        """Keys without the zeros before them, where nobody else has the shorter one; what is written from the right."""
+        shorter: dict[str, Value] = {}
+        for letters, value in self._known.items():
+            bare = letters.lstrip("0")
+            if value.kind == "key" and value.is_number and bare and bare != letters and bare not in self._known:
+                owners = (*shorter[bare].owners, *value.owners) if bare in shorter else value.owners
+                shorter[bare] = replace(value, owners=owners, parts=(bare,), gaps={len(bare): ""})
+            if value.is_number and value.text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
+                dialled = f"00{letters}"
+                yield dialled, replace(value, parts=(dialled,), gaps={len(dialled): ""})
+            if is_from_right(value.text):
+                turned = _value(value.kind, plain(value.text)[::-1], value.owners, is_searched=value.is_searched)
+                yield letters[::-1], replace(turned, text=value.text)
+        yield from shorter.items()
+
+    def __iter__(self) -> Iterator[str]:
+        """The letters and digits of every value."""
+        return iter(self._known)
+
+    def get(self, letters: str) -> Value | None:
+        """The value of these letters and digits."""
+        return self._known.get(letters)
+
+    def beginning(self, text: str, at: int) -> Iterator[tuple[int, Value]]:
+        """The values whose letters and digits stand in `text` from `at` on, with how many they are; longest first."""
+        for length in self._lengths.get(text[at : at + _HEAD], ()):
+            found = self._known.get(text[at : at + length])
+            if found is not None:
+                yield length, found
+        for length in range(min(_HEAD, len(text) - at + 1) - 1, 0, -1):
+            found = self._known.get(text[at : at + length])
+            if found is not None:
+                yield length, found
+
+
+def _value(kind: str, text: str, owners: tuple[str, ...], *, is_searched: bool) -> Value:
+    written = plain(text)
+    found = runs(written)
+    gaps: dict[int, str] = {}
+    at = 0
+    for run, after in zip(found, [*found[1:], None], strict=True):
+        at += len(run.text)
+        gaps[at] = written[run.end : after.start] if after else ""
+    return Value(text, kind, owners, is_searched, tuple(run.text for run in found), gaps)
+
+
+def _lengths(known: Iterable[str]) -> dict[str, tuple[int, ...]]:
+    """The first letters of values → how many letters and digits those that begin so have, the longest first.
+
+    However many values begin alike, as keys do, a place in a text costs as many look-ups as there are lengths.
+    """
+    found: defaultdict[str, set[int]] = defaultdict(set)
+    for letters in known:
+        if len(letters) >= _HEAD:
+            found[letters[:_HEAD]].add(len(letters))
+    return {head: tuple(sorted(lengths, reverse=True)) for head, lengths in found.items()}
