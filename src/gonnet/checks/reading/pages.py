@@ -11,7 +11,8 @@ _APART = frozenset(
      "summary", "table", "tbody", "td", "textarea", "tfoot", "th", "thead", "title", "tr", "ul")
 )  # fmt: skip
 _SILENT = frozenset(
-    ("class", "style", "width", "height", "lang", "dir", "charset", "colspan", "rowspan", "xmlns", "role")
+    ("class", "style", "width", "height", "lang", "dir", "charset", "colspan", "rowspan", "xmlns", "role", "border",
+     "cellpadding", "cellspacing", "size", "rows", "cols", "tabindex", "start")
 )  # fmt: skip
 _DRAWING = frozenset(
     ("circle", "clippath", "defs", "ellipse", "g", "lineargradient", "line", "marker", "mask", "path",
@@ -60,7 +61,7 @@ class _Page(HTMLParser):
         if tag in _DRAWING:
             return
         for name, value in attrs:
-            if value and name not in _SILENT and not value.startswith(_DATA) and not value.isdecimal():
+            if value and name not in _SILENT and not value.startswith(_DATA):
                 self._unseen.append(value)
 
     def handle_endtag(self, tag: str) -> None:
