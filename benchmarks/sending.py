@@ -105,7 +105,7 @@ def _bare(folder: Path) -> float:
 
 def _bytes(package: PackageRecord, tools: Tools) -> tuple[str, str, bytes]:
     (message,) = package.messages
-    files = unsealed(package, tools)
+    files = unsealed(package, tools, 1)
     attached = [files[name] for name in message.files]
     return message.sender, message.to[0], delivery.compose(tools.store.get(message.sha256), attached, tools.clock())
 

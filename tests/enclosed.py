@@ -63,7 +63,7 @@ def _pdf(change: Callable[[pikepdf.Pdf], object] = lambda document: None, text: 
     return target.getvalue()
 
 
-def _annotated(document: pikepdf.Pdf, **entries: Any) -> None:
+def _annotated(document: pikepdf.Pdf, **entries: Any) -> None:  # noqa: ANN401
     note = Dictionary(Type=Name.Annot, Rect=[0, 0, 9, 9], **entries)
     document.pages[0].Annots = Array([document.make_indirect(note)])
     document.Root.AcroForm = Dictionary(Fields=document.pages[0].Annots)

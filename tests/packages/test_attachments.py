@@ -32,7 +32,7 @@ def package(dairy: Dairy, tools: Tools, change: str, key: str = "117") -> Packag
 
 def attached(found: PackageRecord, tools: Tools) -> list[list[str]]:
     """Names of the attachments of each message as a reader of it finds them."""
-    files, names = unsealed(found, tools), []
+    files, names = unsealed(found, tools, 1), []
     for message in found.messages:
         whole = delivery.compose(
             tools.store.get(message.sha256), [files[name] for name in message.files], tools.clock()

@@ -35,7 +35,7 @@ def test_enclosures_travel_as_they_are(dairy: Dairy) -> None:
         run = dairy.prepared(tools, enclosing("[data/terms.txt, data/plan.png]"))
         package = dairy.by_key(tools, run)["117"]
         sealed = tools.store.get(package.messages[0].sha256)
-        whole = delivery.compose(sealed, list(unsealed(package, tools).values()), tools.clock())
+        whole = delivery.compose(sealed, list(unsealed(package, tools, run.id).values()), tools.clock())
     mail: Any = message_from_bytes(whole, policy=default)
     parts = [(part.get_filename(), part.get_content_type()) for part in mail.iter_attachments()]
     assert parts[2:] == [("terms.txt", "text/plain"), ("plan.png", "image/png")]

@@ -35,6 +35,7 @@ class Hit:
         owner: The key it belongs to; several where several have it.
         place: Where it stands: file and page, sheet or message.
         context: What stands around it.
+        spelled: How it is written there.
     """
 
     kind: str
@@ -42,6 +43,7 @@ class Hit:
     owner: str
     place: str
     context: str = ""
+    spelled: str = ""
 
     @property
     def what(self) -> str:
@@ -239,7 +241,8 @@ def _which(value: Value) -> tuple[str, str]:
 def _hit(match: Match, place: str, text: str) -> Hit:
     value = match.value
     owner = " and ".join(value.owners[:3]) + (" …" if len(value.owners) > 3 else "")
-    return Hit(kind=value.kind, value=value.text, owner=owner, place=place, context=_around(match, text))
+    around = _around(match, text)
+    return Hit(kind=value.kind, value=value.text, owner=owner, place=place, context=around, spelled=match.spelled)
 
 
 def _around(match: Match, text: str) -> str:

@@ -133,6 +133,10 @@ class Values:
         """The letters and digits of every value."""
         return iter(self._known)
 
+    def items(self) -> Iterable[tuple[str, Value]]:
+        """Letters and digits of every value, with it."""
+        return self._known.items()
+
     def get(self, letters: str) -> Value | None:
         """The value of these letters and digits."""
         return self._known.get(letters)

@@ -41,6 +41,7 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
         "handed_over": {str(state): count for state, count in run.handed.items()},
         "purpose": str(run.purpose),
         "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
+        "not_searched": list(run.unsearched),
     }
 
 
@@ -76,6 +77,7 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
         "keys": list(package.keys or (package.key,)),
         "figures": dict(package.figures),
         "odd": list(package.odd),
+        "found_by_the_leak_check": [hit._asdict() for hit in package.hits],
         "documents": [
             {"name": d.name, "sha256": d.sha256, "bytes": d.bytes, "rows": d.rows, "pages": d.pages}
             for d in package.documents
@@ -189,6 +191,16 @@ def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, 
         _show.console().print(_show.state(weight, f"{mark} {text}"), soft_wrap=True)
     if len(shown) > most:
         _show.line(f"  … and {len(shown) - most} more; `gonnet review --json` has them all")
+
+
+def unsearched(run: RunRecord, *, most: int = 4) -> None:
+    """Print what the leak check did not search."""
+    if run.unsearched:
+        _show.line("Not searched for other people's values:")
+        for text in run.unsearched[:most]:
+            _show.line(f"  · {text}", "bright_black")
+        if len(run.unsearched) > most:
+            _show.line(f"  … and {len(run.unsearched) - most} more; `gonnet review --json` has them all")
 
 
 def withheld(packages: Sequence[PackageRecord], *, most: int = 15) -> None:

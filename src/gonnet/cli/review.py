@@ -164,6 +164,8 @@ def _list(
     _report.account(run)
     _report.since(packages)
     _report.findings(run.findings, attention_only=quiet)
+    if not quiet:
+        _report.unsearched(run)
     if into is not None:
         count = sum(len(package.documents) for package in packages)
         _show.line(f"{_show.many(count, 'document')} copied to {into}")

@@ -29,7 +29,7 @@ class Changes:
         self._engine, self.place, self._now = engine, place, now
 
     @explained
-    def move(self, run_id: int, package: PackageRecord, to: State, reason: str, what: str) -> None:
+    def move(self, run_id: int, package: PackageRecord, to: State, reason: str, what: str, seal: str) -> None:
         """Bring a package to another state, from one of those that `BY_HAND` allows.
 
         Raises:
@@ -40,7 +40,7 @@ class Changes:
             done = work.execute(
                 update(table)
                 .where(table.c.id == package.id, table.c.state.in_(BY_HAND[to]))
-                .values(state=to, reason=reason)
+                .values(state=to, reason=reason, seal=seal)
             )
             if done.rowcount != 1:
                 raise RunError(
@@ -92,6 +92,7 @@ class Changes:
         mailed: Sequence[HandOverRecord],
         documents: Sequence[DocumentRecord],
         seal: str,
+        state: State,
         reason: str,
     ) -> None:
         """Put other messages and files in the place of those of a package of which nothing was handed over.
@@ -104,6 +105,7 @@ class Changes:
             mailed: Their hand-overs.
             documents: Its files.
             seal: Over all that leaves.
+            state: Its state.
             reason: Why it is held; empty where it is not.
 
         Raises:
@@ -120,7 +122,7 @@ class Changes:
             work.execute(message.delete().where(message.c.package_id == package.id))
             self._redocument(work, package.id, documents)
             add_leaving(work, run_id, package.id, messages, mailed)
-            self._seal(work, package.id, seal=seal, reason=reason)
+            self._seal(work, package.id, seal=seal, state=state, reason=reason)
             self._note(work, run_id, package.id, what)
 
     @explained

@@ -65,6 +65,13 @@ class Home:
             sends = max(row.sends, _noted(row.identity))
             work.execute(update(schema.about).values(sends=sends, home=self._here()))
 
+    @property
+    def seal_key(self) -> Path:
+        """Where the key is that this ledger's packages are sealed with: outside of its folder."""
+        with self._engine.connect() as work:
+            row = work.execute(select(schema.about)).one()
+        return _notes() / f"{row.identity}.key"
+
     def _here(self) -> str:
         return f"{_machine()}|{self.place.parent.resolve()}"
 

@@ -11,7 +11,7 @@ from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema
-from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord
+from gonnet.ledger.records import DocumentRecord, HandOverRecord, HitRecord, MessageRecord, PackageRecord, RunRecord
 from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State
 
 R = TypeVar("R")
@@ -27,7 +27,7 @@ def _read(table: Table, *names: str, of: FromClause | None = None) -> Select[Any
 # number of what it belongs to.
 _PACKAGES = _read(
     schema.packages,
-    *("id", "key", "name", "state", "prepared_as", "reason", "rows", "figures", "odd", "seal", "keys", "steps"),
+    *("id", "key", "name", "state", "prepared_as", "reason", "rows", "figures", "odd", "seal", "keys", "steps", "hits"),
 )
 _DOCUMENTS = _read(
     schema.documents,
@@ -78,7 +78,7 @@ def _package(
     messages: Mapping[int, Sequence[MessageRecord]],
     hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
-    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps = row
+    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps, hits = row
     return PackageRecord(
         id=number,
         key=key,
@@ -92,6 +92,7 @@ def _package(
         seal=seal,
         keys=tuple(keys),
         steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in steps),
+        hits=tuple(HitRecord(*hit) for hit in hits),
         documents=tuple(documents.get(number, ())),
         messages=tuple(messages.get(number, ())),
         hand_overs=tuple(hand_overs.get(number, ())),
@@ -168,4 +169,6 @@ def run_of(row: Row[Any], counts: Mapping[State, int], handed: Mapping[HandOverS
         counts=counts,
         handed=handed,
         reviewed=_time(row.reviewed),
+        unsearched=tuple(row.unsearched),
+        sealed=row.sealed,
     )

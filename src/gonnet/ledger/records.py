@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger.accounts import Share
@@ -127,6 +128,26 @@ class MessageRecord:
         return tuple(found.values())
 
 
+class HitRecord(NamedTuple):
+    """A value of somebody else that was found in a package.
+
+    Attributes:
+        kind: `key`, `address` or a column of the list.
+        value: The value.
+        owner: Whose it is.
+        place: File and page, sheet or message.
+        context: What stands around it.
+        spelled: How it is written there.
+    """
+
+    kind: str
+    value: str
+    owner: str
+    place: str
+    context: str
+    spelled: str
+
+
 StepRecord = tuple[str, bool | None, tuple[str, ...], tuple[str, ...]]
 """A rule's name, whether it held (None: unknown), what it changed, and what of that a later one changed again."""
 
@@ -142,6 +163,7 @@ class PackageRecord:
         hand_overs: Everything of it that leaves or left for its recipient, in order; trials are not among them.
         keys: The keys that a bundle brings together, in order; empty for the package of one key.
         share: What it has of the account of rows; it is written, and read only for the account.
+        hits: What the leak check found in it.
         prepared_as: Its state when the run was prepared.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
     """
@@ -160,6 +182,7 @@ class PackageRecord:
     keys: tuple[str, ...] = ()
     share: Share = field(default_factory=dict)
     steps: tuple[StepRecord, ...] = ()
+    hits: tuple[HitRecord, ...] = ()
     prepared_as: State | None = None
     id: int = 0
 
@@ -220,6 +243,8 @@ class RunRecord:
         counts: State of packages → how many.
         handed: State of hand-overs that are done → how many; trials and summaries do not count.
         reviewed: When it was last reviewed, or None.
+        unsearched: What the leak check did not search, and why.
+        sealed: How: `keyed`, `open` where the workspace has no key, `plain` by a version before there were keys.
     """
 
     id: int
@@ -239,3 +264,5 @@ class RunRecord:
     counts: Mapping[State, int] = field(default_factory=dict)
     handed: Mapping[HandOverState, int] = field(default_factory=dict)
     reviewed: dt.datetime | None = None
+    unsearched: tuple[str, ...] = ()
+    sealed: str = "keyed"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
-VERSION = 6
+VERSION = 7
 
 metadata = MetaData()
 
@@ -36,6 +36,8 @@ runs = Table(
     Column("only", Text, nullable=False, default="[]"),
     Column("account", JSON, nullable=False),
     Column("findings", JSON, nullable=False),
+    Column("unsearched", JSON, nullable=False, default=list),
+    Column("sealed", String, nullable=False, default="open"),
     Column("reviewed", String),
     Index("runs_by_job", "job", "cycle"),
 )
@@ -58,6 +60,7 @@ packages = Table(
     Column("seal", String(64), nullable=False),
     Column("steps", JSON, nullable=False),
     Column("keys", JSON, nullable=False),
+    Column("hits", JSON, nullable=False, default=list),
     Index("packages_by_run", "run_id", "key", unique=True),
 )
 

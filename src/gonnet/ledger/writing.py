@@ -57,6 +57,7 @@ class RunWriter:
             "odd": list(package.odd),
             "keys": list(package.keys),
             "steps": [list(step) for step in package.steps],
+            "hits": [list(hit) for hit in package.hits],
         }
 
     @explained
@@ -67,7 +68,14 @@ class RunWriter:
 
     @explained
     def close(
-        self, *, seconds: float, account: Mapping[str, object], findings: Sequence[tuple[str, str]], who: str = ""
+        self,
+        *,
+        seconds: float,
+        account: Mapping[str, object],
+        findings: Sequence[tuple[str, str]],
+        who: str = "",
+        unsearched: Sequence[str] = (),
+        sealed: str = "open",
     ) -> None:
         """The run is complete: from here on it can be reviewed and sent."""
         with self._engine.begin() as work:
@@ -79,6 +87,8 @@ class RunWriter:
                     seconds=round(seconds * 1000),
                     account=dict(account),
                     findings=[list(finding) for finding in findings],
+                    unsearched=list(unsearched),
+                    sealed=sealed,
                 )
             )
             self._say(work, f"prepared by {who}" if who else "prepared")

@@ -17,7 +17,7 @@ from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
-from gonnet.pipeline.making.watching import watch_of
+from gonnet.pipeline.making.watching import unsearched, watch_of
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.surveying import commands
 from gonnet.pipeline.tools import Progress, Tools, no_progress
@@ -26,6 +26,7 @@ _MISREAD = (
     "the leak check's two readers found different characters in the PDF of {}; PDFs made before it were read by one of "
     "them alone: look at them before anything leaves"
 )
+_NO_KEY = "sealed without a key: {} cannot be written, so who can write the ledger can change what leaves"
 _TOGETHER = 100  # packages written in one transaction; an aborted run is never sent
 
 
@@ -45,18 +46,20 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found)) as run:
         if before is not None:
             run.note(before.text)
-        books = RowBooks(found)
+        sealed, books = tools.seals.begin(run.id), RowBooks(found)
         waiting: list[PackageRecord] = []
         watch = watch_of(job, found)
-        findings = [
-            (str(finding.weight), finding.text) for finding in (*found.findings, *everyday_words.told(job, watch))
-        ]
+        told = (*found.findings, *everyday_words.told(job, watch))
+        findings = [(str(finding.weight), finding.text) for finding in told]
+        if sealed == "open":
+            findings.append((str(Weight.ATTENTION), _NO_KEY.format(tools.seals.place)))
         for plan, made in batches.make(tools, found, senders, watch, progress):
             package = _package(plan, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))
             share = books.enter(plan, made, package.state)
-            waiting.append(replace(package, share=share))
+            seal = tools.seals.of(package, package.state) if made else ""
+            waiting.append(replace(package, share=share, seal=seal))
             if len(waiting) == _TOGETHER:
                 run.add(waiting)
                 waiting = []
@@ -64,7 +67,14 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         account = books.account()
         tools.store.flush()
         findings += _after(job, tools, run)
-        run.close(seconds=time.monotonic() - began, account=account, findings=findings, who=tools.who)
+        run.close(
+            seconds=time.monotonic() - began,
+            account=account,
+            findings=findings,
+            who=tools.who,
+            unsearched=tuple(unsearched(job, found, watch)),
+            sealed=sealed,
+        )
     record = tools.ledger.run(str(run.id))
     states = {str(state): count for state, count in record.counts.items()}
     tools.log.say("prepared", run=record.id, job=job.name, seconds=record.seconds, **states)
@@ -132,11 +142,12 @@ def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
         rows=plan.addressed.rows,
         figures={name: _figure(value) for name, value in plan.evaluated.figures.items()},
         odd=odd,
-        seal=made.seal if made else "",
+        seal="",
         documents=made.documents if made else (),
         messages=made.messages if made else (),
         hand_overs=made.hand_overs if made else (),
         keys=tuple(part.key for part in plan.slices) if plan.is_bundle else (),
+        hits=made.hits if made else (),
         steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )
 

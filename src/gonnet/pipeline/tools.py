@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +16,7 @@ from gonnet.ledger import Ledger, Store
 from gonnet.person import acting
 from gonnet.pipeline.log import Log
 from gonnet.pipeline.making.processes import local_executor
+from gonnet.pipeline.seal import Seals
 from gonnet.pipeline.stopping import Stop
 from gonnet.scratch import sweep
 
@@ -31,7 +33,7 @@ def no_progress(_done: int, _total: int) -> None:
     """Tell nobody."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Tools:
     """The tools of a run.
 
@@ -55,6 +57,11 @@ class Tools:
     log: Log
     who: str = field(default_factory=acting)
     stop: Stop = field(default_factory=Stop)
+
+    @cached_property
+    def seals(self) -> Seals:
+        """What packages are sealed with."""
+        return Seals(self.workspace, self.ledger.home.seal_key)
 
     def look(self, job: Job) -> Look:
         """The house style, as the job changes it.

@@ -42,9 +42,10 @@ class Cause(StrEnum):
     GUARD = "guard of the run"
     LINES = "lines that differ"
     DOMAIN = "address that is not allowed"
+    ADDRESSEE = "somebody else's address"
 
 
-_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINES)
+_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINES, Cause.ADDRESSEE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

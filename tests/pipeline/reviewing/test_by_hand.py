@@ -150,7 +150,7 @@ def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy
             move(run, tools, ["117"], State.READY, *WHY)
         package = amend(run, tools, "117", Amendment(to="Łukasz <l@x.example>", cc=""), *WHY)
         assert (package.to, str(package.state)) == (("l@x.example",), "held")
-        unsealed(package, tools)
+        unsealed(package, tools, run.id)
         move(run, tools, ["117"], State.READY, *WHY)
         (address, raw), *more = sent(dairy, tools, run, only=("117",)).stored
     mail = read(raw)

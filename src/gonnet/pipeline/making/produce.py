@@ -20,7 +20,7 @@ from typing import cast
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack
 from gonnet.errors import DataError
-from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
+from gonnet.ledger import DocumentRecord, HandOverRecord, HitRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
 from gonnet.packages import DocumentPlan
 from gonnet.packages.attachments import TooLargeError
@@ -30,7 +30,6 @@ from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order
-from gonnet.pipeline.seal import seal_of
 from gonnet.remembering import Remembered
 from gonnet.reports import Drawn, UnprintableError
 from gonnet.reports.layout.models import Layout
@@ -45,6 +44,7 @@ class Made:
 
     Attributes:
         held: Why it must not leave: cause and reason; None where nothing speaks against it.
+        hits: What of it names somebody else.
         sums: View and column → exact sum over the rows as they were laid out.
         rows: View → rows as they were laid out, of those that some report shows.
         misread: Whether two readers found different characters in its PDF, so that what was read before it by one
@@ -55,8 +55,8 @@ class Made:
     documents: tuple[DocumentRecord, ...]
     messages: tuple[MessageRecord, ...]
     hand_overs: tuple[HandOverRecord, ...]
-    seal: str
     held: tuple[Cause, str] | None
+    hits: tuple[HitRecord, ...]
     sums: Mapping[tuple[str, str], Decimal]
     rows: Mapping[str, int]
     misread: bool = False
@@ -137,13 +137,14 @@ class _Worker:
             held = Cause.SIZE, str(error)
         if hits:
             held = Cause.LEAK, checks.described(hits)
+        seen = (HitRecord(hit.kind, hit.value, hit.owner, hit.place, hit.context, hit.spelled) for hit in hits)
         return Made(
             key=order.key,
             documents=tuple(documents),
             messages=tuple(messages),
             hand_overs=tuple(leaving),
-            seal=seal_of(order.key, documents, messages, leaving),
             held=held,
+            hits=tuple(dict.fromkeys(seen)),
             sums=layouts.sums(),
             rows=layouts.rows(language.version.texts[order.message].reports if messages else ()),
             misread=was_trusted and not self._reader.trusted,

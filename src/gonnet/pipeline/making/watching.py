@@ -8,7 +8,9 @@ from dataclasses import replace
 
 from gonnet import recipients
 from gonnet.checks import Identity, Manner, Watch
+from gonnet.checks.spelling import squeezed
 from gonnet.jobs import Job
+from gonnet.jobs.blocks import ImageBlock
 from gonnet.pipeline.making.everyday_words import everyday_words
 from gonnet.pipeline.survey import Survey
 from gonnet.recipients import Recipient
@@ -16,6 +18,7 @@ from gonnet.reports.plans.models import FactsPlan, ReportPlan
 from gonnet.wording.differing import Differing
 
 _KEY = re.compile(r"\s*\{\{\s*key\s*\}\}\s*")
+_SHOWN = 8
 _GENERIC = frozenset(("no", "nr", "num", "number", "id", "code", "key", "nummer"))
 
 
@@ -92,3 +95,28 @@ def _own_words(text: str) -> Iterator[str]:
     words = [word for word in re.findall(r"\w+", text) if word.casefold() not in _GENERIC]
     if words:
         yield " ".join(words)
+
+
+def unsearched(job: Job, found: Survey, watch: Watch) -> Iterator[str]:
+    """What the leak check of a run did not search, and why; for the review and for the record."""
+    enclosed = {file: part for edition in found.editions.values() for file, part in edition.enclosures.items()}
+    for part in enclosed.values():
+        yield from (f"enclosure: {what}" for what in part.found.unsearched)
+    pictures = {
+        block.image: f"picture: {block.image}, in report {name}"
+        for name, report in job.file.reports.items()
+        for block in report.blocks
+        if isinstance(block, ImageBlock)
+    }
+    yield from pictures.values()
+    if found.house.look.logo is not None:
+        yield "picture: the logo of the house"
+    for reason, values in watch.values.unsearched.items():
+        shown = ", ".join(f"'{value}'" for value in values[:_SHOWN])
+        more = f" and {len(values) - _SHOWN} more" if len(values) > _SHOWN else ""
+        yield f"value {reason}: {shown}{more}"
+    short = sum(value.is_short and squeezed(value.text) == letters for letters, value in watch.values.items())
+    if short:
+        yield f"{short:,} short values, where they do not stand alone, in names or behind what the job calls a key"
+    for column in watch.manner.counting:
+        yield f"small numbers in {column}, which is the same for many"

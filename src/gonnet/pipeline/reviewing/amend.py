@@ -17,7 +17,6 @@ from gonnet.jobs.braces import has_field
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
 from gonnet.pipeline.reviewing.by_hand import chosen, new_message_id
-from gonnet.pipeline.seal import seal_of
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.enclosures import enclosed
 from gonnet.pipeline.tools import Tools
@@ -92,11 +91,14 @@ def _rewrite(
     mailed = tuple(_parts(messages))
     _require_allowed(mailed, tools)
     others = tuple(part for part in package.hand_overs if part not in package.mailed)
-    seal = seal_of(package.key, documents, messages, (*others, *mailed))
-    reason = package.reason
+    leaving = (*others, *mailed)
+    state, reason = package.state, package.reason
+    if strange := _of_somebody_else(package, wanted, tools.ledger.packages(run.id)):
+        state, reason = State.HELD, f"it is written to {strange}, as you said"
+    seal = tools.seals.of(package, state, documents, messages, leaving)
     if wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
         reason = "the list has no address; you gave it one, so it can be released"
-    tools.ledger.changes.rewrite(run.id, package, what, messages, mailed, documents, seal, reason)
+    tools.ledger.changes.rewrite(run.id, package, what, messages, mailed, documents, seal, state, reason)
 
 
 def _replace(
@@ -110,6 +112,8 @@ def _replace(
     tools: Tools,
 ) -> None:
     """New messages for what did not leave, under new Message-IDs."""
+    if strange := _of_somebody_else(package, wanted, tools.ledger.packages(run.id)):
+        raise RunError(f"it would be written to {strange}", fix="Nothing was changed; the list can say so")
     closed = [part for part in package.mailed if part.is_open or part.state is HandOverState.REFUSED]
     taken = {part.target.name.casefold() for part in package.mailed if part.state in TAKEN}
     messages = []
@@ -123,8 +127,21 @@ def _replace(
     if not mailed:
         raise RunError(f"everybody of these addresses has package {package.key} already", fix="Give another address")
     _require_allowed(mailed, tools)
-    seal = seal_of(package.key, documents, (*package.messages, *messages), (*package.hand_overs, *mailed))
+    every = (*package.messages, *messages)
+    seal = tools.seals.of(package, State.READY, documents, every, (*package.hand_overs, *mailed))
     tools.ledger.changes.replace(run.id, package, what, closed, messages, mailed, documents, seal)
+
+
+def _of_somebody_else(package: PackageRecord, wanted: Amendment, packages: Sequence[PackageRecord]) -> str:
+    """The address among new ones that is another recipient's own, with whose it is; empty where there is none."""
+    mine = {address.casefold() for message in package.messages for address in message.everybody}
+    owners = {address.casefold(): other.key for other in packages if other.key != package.key for address in other.to}
+    for part in ("to", "cc", "bcc"):
+        for address in _addresses(getattr(wanted, part) or "", (), part) if getattr(wanted, part) else ():
+            name = address.mailbox.casefold()
+            if name in owners and name not in mine:
+                return f"{address.mailbox}, the address of {owners[name]}"
+    return ""
 
 
 def _parts(messages: Iterable[MessageRecord]) -> Iterator[HandOverRecord]:

@@ -6,7 +6,7 @@ Nothing is changed while a run is being sent: what a send has read is what leave
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from enum import Enum
 
@@ -14,7 +14,6 @@ from gonnet import delivery
 from gonnet.errors import RunError, typed
 from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.states import BY_HAND, DONE, HandOverState, Purpose
-from gonnet.pipeline.seal import seal_of
 from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.tools import Tools
 
@@ -59,10 +58,60 @@ def move(run: RunRecord, tools: Tools, keys: Sequence[str], to: State, why: str,
                 )
         for package in packages:
             reason = "" if to is State.READY else why
-            what = f"{_VERBS[to]} by {who}: {why}"
-            tools.ledger.changes.move(run.id, package, to, reason, what)
+            found = described(package) if to is State.READY else ""
+            in_spite = f" in spite of what the leak check found ({found})" if found else ""
+            what = f"{_VERBS[to]} by {who}{in_spite}: {why}"
+            seal = tools.seals.of(package, to) if package.seal else ""
+            tools.ledger.changes.move(run.id, package, to, reason, what, seal)
             tools.log.say("changed by hand", run=run.id, package=package.id, to=str(to))
         return packages
+
+
+def release(
+    run: RunRecord,
+    tools: Tools,
+    keys: Sequence[str],
+    value: str,
+    why: str,
+    who: str,
+    ask: Callable[[Sequence[PackageRecord]], bool],
+) -> list[PackageRecord]:
+    """Release packages that are held; what the leak check found in them is shown first.
+
+    Args:
+        run: The run.
+        tools: The tools.
+        keys: Whose packages; with `value` none are needed.
+        value: All packages that are held because the leak check found this value in them and no other.
+        why: The reason, which is recorded.
+        who: Who says so.
+        ask: Shown the packages in which something was found; whether they may leave all the same.
+
+    Returns:
+        What was released; nothing where the answer was no.
+
+    Raises:
+        RunError: as for `move`; or nothing is held for the value.
+    """
+    packages = chosen(run, tools, keys) if keys or not value else []
+    if value:
+        packages += [package for package in chosen(run, tools, ()) if _is_held_for(package, value)]
+        if not packages:
+            fix = f"`{typed('review', run.id)}` says what is held, and why"
+            raise RunError(f"nothing is held for '{value}' alone", fix=fix)
+    found = [package for package in packages if package.hits]
+    if found and not ask(found):
+        return []
+    return move(run, tools, [package.key for package in packages], State.READY, why, who)
+
+
+def _is_held_for(package: PackageRecord, value: str) -> bool:
+    return package.state is State.HELD and {hit.value for hit in package.hits} == {value}
+
+
+def described(package: PackageRecord) -> str:
+    """What the leak check found in a package, each value once."""
+    return ", ".join(dict.fromkeys(f"'{hit.value}' of {hit.owner}" for hit in package.hits))
 
 
 def chosen(run: RunRecord, tools: Tools, keys: Sequence[str]) -> list[PackageRecord]:
@@ -189,7 +238,7 @@ def again(run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str)
         for package in packages:
             copies, parts = _copies(package, tools) if package.mailed else ((), tuple(_once_more(package.placed)))
             messages, hand_overs = (*package.messages, *copies), (*package.hand_overs, *parts)
-            seal = seal_of(package.key, package.documents, messages, hand_overs)
+            seal = tools.seals.of(package, State.READY, messages=messages, hand_overs=hand_overs)
             what = f"to be sent again, by {who}" + (f": {why}" if why else "")
             tools.ledger.changes.add(run.id, package, what, copies, parts, seal)
             tools.log.say("to be sent again", run=run.id, package=package.id)

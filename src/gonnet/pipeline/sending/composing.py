@@ -6,7 +6,6 @@ from gonnet import delivery
 from gonnet.delivery import Attachment
 from gonnet.errors import SealError
 from gonnet.ledger import MessageRecord, PackageRecord
-from gonnet.pipeline.seal import seal_of
 from gonnet.pipeline.tools import Tools
 
 
@@ -16,14 +15,15 @@ class Composer:
     Args:
         package: The package.
         tools: The tools.
+        run_id: Its run.
 
     Raises:
         SealError: something is not what was reviewed.
     """
 
-    def __init__(self, package: PackageRecord, tools: Tools) -> None:
+    def __init__(self, package: PackageRecord, tools: Tools, run_id: int) -> None:
         self._tools = tools
-        self._files = unsealed(package, tools)
+        self._files = unsealed(package, tools, run_id, leaves=True)
         self._messages = {message.message_id: message for message in package.messages}
         self._made: dict[str, bytes] = {}
 
@@ -44,14 +44,20 @@ class Composer:
         return self._made[message_id]
 
 
-def unsealed(package: PackageRecord, tools: Tools) -> dict[str, Attachment]:
+def unsealed(package: PackageRecord, tools: Tools, run_id: int, *, leaves: bool = False) -> dict[str, Attachment]:
     """Name → the file, of those that are attached: each checked against its digest and all against the seal.
+
+    Args:
+        package: The package.
+        tools: The tools.
+        run_id: Its run.
+        leaves: Whether it is to leave, and so must have been sealed as ready.
 
     Raises:
         SealError: something is not what was reviewed.
     """
-    if seal_of(package.key, package.documents, package.messages, package.hand_overs) != package.seal:
-        raise SealError("the record of this package was changed after the review", fix="Prepare it again")
+    if (trouble := tools.seals.trouble(package, run_id, leaves=leaves)) is not None:
+        raise SealError(f"this package is not sent: {trouble}" if leaves else trouble, fix="Prepare it again")
     attached = {name for message in package.messages for name in message.files}
     return {
         document.name: Attachment(name=document.name, format=document.format, data=tools.store.get(document.sha256))

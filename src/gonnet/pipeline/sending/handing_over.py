@@ -175,7 +175,7 @@ class _Hands:
         try:
             if len(waiting) > 1:  # one alone is asked right before it leaves
                 self._require_allowed(package)
-            composer = Composer(package, self._tools)
+            composer = Composer(package, self._tools, run.id)
             mailed = [part for part in waiting if part.kind is HandOverKind.MESSAGE]
             for part in mailed:  # nothing leaves unless all of it is what was reviewed
                 composer.composed(part.message_id)

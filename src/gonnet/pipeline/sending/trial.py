@@ -102,7 +102,7 @@ class _Trial:
     def send(self, package: PackageRecord) -> None:
         """Send every message of a package to every address, until the gate ends it."""
         tools = self._gate.tools
-        files = unsealed(package, tools)
+        files = unsealed(package, tools, self._gate.run.id)
         made: dict[str, bytes] = {}
         for message, leaving in self.parts(package):
             if message.message_id not in made:

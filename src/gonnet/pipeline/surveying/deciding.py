@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -20,6 +20,7 @@ from gonnet.pipeline.surveying.reading import Read
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import roll
+from gonnet.recipients.addresses import parse
 from gonnet.rules.decisions import Cause
 from gonnet.rules.guard import Measured, alarms, measured
 from gonnet.wording.differing import Differing
@@ -89,6 +90,8 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     alarm = _alarm(job, tools, now, cases) if request.guarded and not request.only else None
     cases = _after(cases, lambda case: rules.held_by_the_guard(case.decision, alarm))
     cases = _after(cases, lambda case: _by_its_domain(case, tools.workspace.file.limits))
+    owners = _owners(job, matched)
+    cases = _after(cases, lambda case: _by_its_addressees(case, owners))
     return Decided(cases=tuple(cases), evaluated=evaluated, past=past, measured=now, alarm=alarm)
 
 
@@ -145,6 +148,34 @@ def _by_its_domain(case: Case, limits: Limits) -> rules.Decision:
         return case.decision
     reason = gate.not_allowed(strangers)
     return replace(case.decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
+
+
+def _owners(job: Job, matched: Matched) -> dict[str, set[str]]:
+    """Address → the keys that the lists write to at it."""
+    found: defaultdict[str, set[str]] = defaultdict(set)
+    for person in matched.people:
+        spec = job.file.recipients[person.listed]
+        if spec.key and spec.bundled is None:
+            for address in person.to:
+                found[address.identity].add(person.key)
+    return found
+
+
+def _by_its_addressees(case: Case, owners: Mapping[str, set[str]]) -> rules.Decision:
+    """Held where a rule names an address that is somebody else's own, and its line of the list does not."""
+    effects, part = case.decision.effects, case.addressed
+    named = [name for name in (*effects.to, *effects.cc, *effects.bcc) if "@" in name]
+    if not named or case.decision.outcome is not rules.Outcome.READY:
+        return case.decision
+    listed = " ".join(str(value) for person in part.contacts for value in person.fields.values()).casefold()
+    mine = {part.key, *part.keys}
+    for address in (address for name in named for address in parse(name)):
+        others = owners.get(address.identity, set())
+        if others and mine.isdisjoint(others) and address.mailbox.casefold() not in listed:
+            whose = ", ".join(sorted(others)[:3]) + (" …" if len(others) > 3 else "")
+            reason = f"a rule writes to {address.mailbox}, which is the address of {whose}"
+            return replace(case.decision, outcome=rules.Outcome.HELD, cause=Cause.ADDRESSEE, reason=reason)
+    return case.decision
 
 
 def _alarm(job: Job, tools: Tools, now: Measured, cases: Sequence[Case]) -> str | None:
