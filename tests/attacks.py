@@ -240,14 +240,19 @@ def _as_csv(lines: list[dict[str, str]], columns: list[str]) -> str:
     return target.getvalue()
 
 
-def verdicts(found: list[Attack], review: str) -> dict[tuple[str, str, str], bool]:
-    """Spelling, place and format → whether it was found, from `gonnet review --json`."""
+def verdicts(found: list[Attack], review: str) -> dict[tuple[str, str, str], str]:
+    """Spelling, place and format → `found`, `missed` or, where it cannot be printed, `refused`.
+
+    Args:
+        found: What was tried.
+        review: What `gonnet review --json` says.
+    """
     reasons = {package["key"]: package["reason"] for package in json.loads(review)["packages"]}
-    told: dict[tuple[str, str, str], bool] = {}
+    told: dict[tuple[str, str, str], str] = {}
     for attack in found:
         place, reason = PLACES[attack.place], reasons[attack.key]
-        for form in place.formats:
-            told[attack.spelling, attack.place, form] = f"the {form}" in reason
-        if place.reason:
-            told[attack.spelling, attack.place, place.reason] = place.reason in reason
+        for form in (*place.formats, *filter(None, [place.reason])):
+            is_found = "stands in" in reason and (f"the {form}" in reason or form in reason)
+            refused = "refused" if "cannot be printed" in reason else "missed"
+            told[attack.spelling, attack.place, form] = "found" if is_found else refused
     return told

@@ -59,7 +59,7 @@ def test_what_the_job_itself_says_holds_nobody_and_is_told(dairy: Dairy, place: 
         package = dairy.by_key(tools, run)["117"]
     assert str(package.state) == "ready", package.reason
     if place != "what a picture shows":
-        assert any("'Hallbank'" in text and "everyday word" in text for _, text in run.findings), run.findings
+        assert any("'Hallbank'" in text and "a word of this run" in text for _, text in run.findings), run.findings
 
 
 @pytest.mark.parametrize("form", ["pdf", "xlsx"])

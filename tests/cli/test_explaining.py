@@ -7,6 +7,7 @@ import pytest
 from support import Dairy
 
 RULES = """\
+beyond: few farms know each other
 rules:
   - {name: big, when: litres > 2 * recipient.least and $as_of > date '2026-01-01', important: true, message: other}
   - {name: bigger, when: litres > 0.2 * whole.litres, message: standard}

@@ -93,7 +93,7 @@ def test_figures_of_each_table_stand_side_by_side_in_rules_and_texts(farms: Dair
     rule = "  - {name: owes much, when: debt > litres / 20 and whole.bills = 5, hold: too much}\n"
     text = ("payable: **{{ figures.payable | money }}**", "owed: {{ figures.debt }} of {{ figures.bills }}")
     with farms.tools() as tools:
-        _, found = made(farms, tools, ("rules:\n", f"rules:\n{rule}"), text)
+        _, found = made(farms, tools, ("rules:\n", f"beyond: few farms know each other\nrules:\n{rule}"), text)
         figures = {key: dict(package.figures) for key, package in found.items()}
         assert (figures["117"]["debt"], figures["117"]["bills"], figures["117"]["rows"]) == ("92.50", "2", "2")
         assert (figures["118"]["debt"], figures["118"]["bills"]) == ("", "0")

@@ -51,7 +51,7 @@ def test_rules_see_the_past_and_the_run(dairy: Dairy, rule: str, expected: dict[
         other = (RULES, "  - {name: r, when: rows > 0, message: other}\n")
         dairy.sent(tools, dt.date(2026, 10, 26), other, OTHER, only=("117",))
         dairy.write("milk.csv", milk)
-        found = outcomes(dairy, tools, f"  - {{name: r, {rule}}}\n")
+        found = outcomes(dairy, tools, f"  - {{name: r, {rule}}}\nbeyond: few farms know each other\n")
     assert {key: found[key][0] for key in expected} == expected
 
 

@@ -41,8 +41,8 @@ def release(
     What the leak check found in them is shown with what stands around it, and you are asked.
 
     \b
-    Examples:  gonnet release last 00412 --why "called, the cell count is known"
-               gonnet release last --leak "Total" --why "only a word here"
+    Example:  gonnet release last 00412 --why "called, the cell count is known"
+              gonnet release last --leak "Total" --why "only a word here"
     """
     from gonnet.cli import _open, _show
     from gonnet.pipeline.reviewing.by_hand import release

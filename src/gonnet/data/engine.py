@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+import threading
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 import duckdb
@@ -55,10 +57,18 @@ def quoted(name: str) -> str:
 
 
 class Engine:
-    """Tables of one run. Everything in it is SQL; every failure is a DataError in words."""
+    """Tables of one run. Everything in it is SQL; every failure is a DataError in words.
 
-    def __init__(self) -> None:
+    Args:
+        seconds: How long a statement may take; None for as long as it does.
+        megabytes: How much memory all may take; None for as much as the engine itself allows.
+    """
+
+    def __init__(self, seconds: int | None = None, megabytes: int | None = None) -> None:
         self._connection = duckdb.connect(":memory:")
+        self._seconds = seconds
+        if megabytes is not None:
+            self._connection.execute(f"SET memory_limit='{megabytes}MB'")
         # A division by zero is empty, as it is in most SQL, and not infinite; conditions ask strictly, and fail.
         self._connection.execute("SET ieee_floating_point_ops=false")
         self._strict = self._connection.cursor()
@@ -103,10 +113,31 @@ class Engine:
             if isinstance(values, Mapping):
                 values = self._used(sql, values, where)
             connection = self._strict if strictly else self._connection
-            return connection.execute(sql, values).fetchall()
+            with self._in_time(connection):
+                return connection.execute(sql, values).fetchall()
+        except duckdb.InterruptException as error:
+            what = f"this took longer than the {self._seconds} seconds that gonnet.yaml allows"
+            raise DataError(what, where=where, fix="Make it simpler, or raise `queries: {seconds: …}`") from error
+        except duckdb.OutOfMemoryException as error:
+            what = "this needs more memory than gonnet.yaml allows"
+            raise DataError(what, where=where, fix="Make it simpler, or raise `queries: {megabytes: …}`") from error
         except duckdb.Error as error:
             what, advice = explained(error)
             raise DataError(what, where=where, fix=advice or fix) from error
+
+    @contextmanager
+    def _in_time(self, connection: duckdb.DuckDBPyConnection) -> Iterator[None]:
+        """End a statement that takes too long."""
+        if self._seconds is None:
+            yield
+            return
+        alarm = threading.Timer(self._seconds, connection.interrupt)
+        alarm.daemon = True
+        alarm.start()
+        try:
+            yield
+        finally:
+            alarm.cancel()
 
     def _used(self, sql: str, values: Mapping[str, object], where: str) -> dict[str, object]:
         statements = duckdb.extract_statements(sql)

@@ -16,6 +16,7 @@ from gonnet.data.staging import Hint, Stager, Target, assign_types
 from gonnet.data.text_files import load_csv, load_json_lines
 from gonnet.data.workbooks import load_workbook
 from gonnet.errors import DataError, meant
+from gonnet.jobs.reach import Reach
 from gonnet.jobs.sources import FileDataSet
 
 _PACKED = {".gz": gzip.GzipFile, ".bz2": bz2.BZ2File, ".xz": lzma.LZMAFile}
@@ -23,13 +24,13 @@ _KNOWN = ".csv, .tsv, .txt, .parquet, .jsonl, .ndjson, .xlsx, .xls, .ods, .sqlit
 _BATCH = 10_000
 
 
-def load(engine: Engine, target: Target, spec: FileDataSet, folder: Path) -> None:
+def load(engine: Engine, target: Target, spec: FileDataSet, reach: Reach | None) -> None:
     """Make the target's table from the file or files that `spec` names, rows in the order of the files.
 
     Raises:
         DataError: a file is not there, cannot be read or holds no header.
     """
-    paths = [_unpacked(path, target) for path in _found(folder, spec.file, target)]
+    paths = [_unpacked(path, target) for path in _found(reach, spec.file, target)]
     first = paths[0]
     ending = first.suffix.lower()
     if len(paths) > 1 and ending not in (".csv", ".tsv", ".txt", ".parquet", ".jsonl", ".ndjson"):
@@ -52,13 +53,17 @@ def load(engine: Engine, target: Target, spec: FileDataSet, folder: Path) -> Non
             raise DataError(what, where=target.where, fix=f"Known: {_KNOWN}")
 
 
-def _found(folder: Path, name: str, target: Target) -> list[Path]:
-    path = folder / name
+def _found(reach: Reach | None, name: str, target: Target) -> list[Path]:
+    """The files of a name or a pattern; a job's only from where it may take them, others as a person named them."""
+    folder = reach.folder if reach is not None else Path()
+    path = reach.file(name, target.where) if reach is not None else Path(name)
     if any(sign in name for sign in "*?["):
         base = Path(path.anchor) if path.is_absolute() else folder
         found = sorted(base.glob(str(path.relative_to(base))))
         if not found:
             raise DataError(f"no file is called like {name}", where=target.where, fix=f"Looked in {path.parent}")
+        if reach is not None:  # links among them lead where they lead
+            found = [reach.file(one, target.where) for one in found]
         target.notes.append(f"{name}: {len(found)} file{'s' if len(found) > 1 else ''}")
         return found
     if not path.is_file():

@@ -63,7 +63,8 @@ def load(
         JobError: a database, its driver or its password is not there.
         UnreachableError: a database cannot be reached.
     """
-    engine = Engine()
+    limits = workspace.file.queries
+    engine = Engine(limits.seconds, limits.megabytes)
     notes: list[str] = []
     failed: dict[str, str] = {}
     watch = _Watch()
@@ -168,7 +169,7 @@ def _read(
     sample: int | None,
 ) -> None:
     if isinstance(part, FileDataSet):
-        files.load(engine, target, part, workspace.folder)
+        files.load(engine, target, part, workspace.reach)
     else:
         database = workspace.database(part.database, target.where)
         databases.load(engine, target, part, database, values.bound(), sample)
@@ -187,7 +188,7 @@ def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
     engine = Engine()
     with tempfile.TemporaryDirectory() as folder:
         target = Target(name="rows", where=str(path), scratch=Path(folder), text=text_columns)
-        files.load(engine, target, FileDataSet(file=path.name), path.parent)
+        files.load(engine, target, FileDataSet(file=str(path)), None)
     engine.lock()
     return engine
 

@@ -18,6 +18,7 @@ from gonnet.data.staging import Hint, Stager, Target
 from gonnet.data.text_files import require_names
 from gonnet.errors import DataError, meant
 
+_MOST_BYTES = 4_000_000_000
 _MOST_CELLS = 100_000_000
 _SHOWN = 3
 _DIGITS = 15  # that spreadsheet programs keep of a number
@@ -114,6 +115,10 @@ def _require_within(path: Path, target: Target) -> None:
     if not zipfile.is_zipfile(path):
         return
     with zipfile.ZipFile(path) as book:
+        size = sum(entry.file_size for entry in book.infolist())
+        if size > _MOST_BYTES:
+            what = f"{path.name} has {size / 1e9:,.1f} GB when it is unpacked, and {_MOST_BYTES / 1e9:.0f} are the most"
+            raise DataError(what, where=target.where, fix="Export it as CSV or Parquet")
         for entry in book.infolist():
             if _SHEET.fullmatch(entry.filename) is None:
                 continue

@@ -15,8 +15,9 @@ from gonnet.jobs.blocks import Block
 from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.people import RecipientList
 from gonnet.jobs.positions import Positions
+from gonnet.jobs.reach import Reach
 from gonnet.jobs.sections import Name, Names, Section
-from gonnet.jobs.sources import Command, DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
+from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
 from gonnet.jobs.values import Days, Format, as_tuple_of_one
@@ -241,10 +242,19 @@ class Checks(Section):
     everywhere: Names = ()
 
 
+def _as_program(value: object) -> object:
+    if isinstance(value, dict):
+        what = "programs are named in gonnet.yaml: write `programs: {NAME: {run: [PROGRAM, WORD …]}}` there"
+        raise ValueError(f"{what}, and NAME here")
+    return value
+
+
 class JobFile(Section):
     """The whole of `jobs/NAME.yaml`.
 
     Attributes:
+        before: The program of the workspace that runs before the data are read, by its name.
+        after: The one that runs when everything is made.
         keep: How long the files of a run are kept; as the workspace says when left out.
         beyond: Why its SQL may read rows of others than the recipient; it may not when left out.
     """
@@ -253,8 +263,8 @@ class JobFile(Section):
     about: str = ""
     tags: Names = ()
     style: Style | None = None
-    before: Command | None = None
-    after: Command | None = None
+    before: Annotated[Name | None, BeforeValidator(_as_program)] = None
+    after: Annotated[Name | None, BeforeValidator(_as_program)] = None
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
@@ -298,6 +308,7 @@ class Job:
         name: The file's stem.
         path: The file, as the operator would name it (relative to the workspace).
         folder: The workspace's folder.
+        reach: Which files it may take.
         file: Its contents.
         positions: Line and column of every part.
         digest: SHA-256 of the file's bytes, hexadecimal.
@@ -308,6 +319,7 @@ class Job:
     name: str
     path: Path
     folder: Path
+    reach: Reach
     file: JobFile
     positions: Positions
     digest: str
@@ -369,7 +381,7 @@ class Job:
         if message.page is None:
             return self.text(message.body or "", "messages", name, "body")
         try:
-            source = (self.folder / message.page).read_text("utf-8")
+            source = self.reach.file(message.page, self.at("messages", name, "page")).read_text("utf-8")
         except (OSError, UnicodeError) as error:
             why = getattr(error, "strerror", None) or "it is not UTF-8"
             where = self.at("messages", name, "page")

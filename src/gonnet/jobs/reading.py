@@ -29,6 +29,7 @@ from gonnet.jobs.workspace import Workspace, WorkspaceFile
 
 _MOST = 200_000  # values in a file
 _DEEPEST = 60
+_LARGEST = 4_000_000  # bytes
 M = TypeVar("M", bound=BaseModel)
 
 _UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Block)))
@@ -52,7 +53,16 @@ def load_job(workspace: Workspace, name: str) -> Job:
     tree, positions = _parse(raw, shown)
     file = _validated(JobFile, tree, positions, shown)
     digest = hashlib.sha256(raw).hexdigest()
-    return Job(name=name, path=shown, folder=workspace.folder, file=file, positions=positions, digest=digest, tree=tree)
+    return Job(
+        name=name,
+        path=shown,
+        folder=workspace.folder,
+        reach=workspace.reach,
+        file=file,
+        positions=positions,
+        digest=digest,
+        tree=tree,
+    )
 
 
 def load_workspace(folder: Path) -> Workspace:
@@ -76,6 +86,9 @@ def _bytes_of(path: Path, shown: Path) -> bytes:
 
 
 def _parse(raw: bytes, shown: Path) -> tuple[object, Positions]:
+    if len(raw) > _LARGEST:
+        what = f"this file has {len(raw) / 1e6:.1f} MB, and {_LARGEST / 1e6:.0f} MB are the most that is read"
+        raise JobError(what, where=str(shown), fix="Keep data in data files")
     yaml = YAML(typ="rt")
     try:
         text = raw.decode("utf-8-sig")

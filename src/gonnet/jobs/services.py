@@ -125,7 +125,7 @@ class Database(Section):
     @field_validator("url")
     @classmethod
     def _no_password_in_the_url(cls, value: str) -> str:
-        found = re.match(r"^[^:/]+://[^/@:]*:([^@/]*)@", value)
+        found = re.match(r"^[^:/]+://[^/@:]*:(.*?)@", value) or re.search(r"[?&](?:password|passwd|pwd)=([^&]*)", value)
         if found and not secrets.is_reference(found[1]):
             raise ValueError("a password does not stand in a file: write ${NAME} in its place and set NAME")
         return value

@@ -88,13 +88,6 @@ class Expectation(Section):
     otherwise: Literal["stop", "hold"] = "stop"
 
 
-class Command(Section):
-    """A program that is run without a shell: its words, and how long it may take."""
-
-    run: Names = Field(min_length=1)
-    seconds: int = Field(default=600, ge=1, le=86_400)
-
-
 class FileDataSet(Section):
     """A data set from a file or, by a pattern, from several; its ending says what it is.
 

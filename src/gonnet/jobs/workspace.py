@@ -14,6 +14,7 @@ from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
+from gonnet.jobs.reach import Reach
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
 from gonnet.jobs.style import Style
@@ -101,11 +102,32 @@ class LedgerPlace(Section):
     keep: Days | None = None
 
 
+class Program(Section):
+    """A program that jobs may run, without a shell: its words, and how long it may take."""
+
+    run: Names = Field(min_length=1)
+    seconds: int = Field(default=600, ge=1, le=86_400)
+
+
+class QueryLimits(Section):
+    """How much one statement over the run's tables may take; one that takes more is ended.
+
+    Attributes:
+        seconds: How long.
+        megabytes: How much memory all of them have.
+    """
+
+    seconds: int = Field(default=1_800, ge=1, le=86_400)
+    megabytes: int = Field(default=8_000, ge=100)
+
+
 class WorkspaceFile(Section):
     """The whole of `gonnet.yaml`.
 
     Attributes:
         log: A file for machines: a line of JSON for each thing that happens; none when left out.
+        programs: What jobs may run before and after a run, by name.
+        reads: Folders outside of the workspace from which jobs may take files.
         holidays: The country (`IE`, `GB-SCT`) whose public holidays are no working days.
     """
 
@@ -122,6 +144,9 @@ class WorkspaceFile(Section):
     holidays: str | None = None
     style: Style = Style()
     ledger: LedgerPlace = LedgerPlace()
+    programs: dict[Name, Program] = {}
+    reads: Names = ()
+    queries: QueryLimits = QueryLimits()
 
     @field_validator("time_zone")
     @classmethod
@@ -131,6 +156,9 @@ class WorkspaceFile(Section):
         except (ZoneInfoNotFoundError, ValueError) as error:
             raise ValueError(f"'{value}' is not a time zone; write one such as Europe/Dublin") from error
         return value
+
+
+_NAME_ONE = "Whoever runs the workspace names it there: `programs: {NAME: {run: [PROGRAM, WORD …]}}`"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -173,6 +201,24 @@ class Workspace:
             JobError: the `.env` file can be read by others.
         """
         return secrets.Secrets.of(self.folder)
+
+    @property
+    def reach(self) -> Reach:
+        """Which files jobs may take."""
+        also = tuple(self.folder / Path(name).expanduser() for name in self.file.reads)
+        return Reach(folder=self.folder, also=also, kept=self.kept)
+
+    def program(self, name: str, where: str) -> Program:
+        """The program `name`.
+
+        Raises:
+            JobError: there is no such one.
+        """
+        if name not in self.file.programs:
+            what = f"there is no program '{name}' in gonnet.yaml"
+            fix = meant(name, list(self.file.programs), noun="program") if self.file.programs else _NAME_ONE
+            raise JobError(what, where=where, fix=fix)
+        return self.file.programs[name]
 
     def database(self, name: str, where: str) -> Database:
         """The database `name`.

@@ -53,6 +53,9 @@ def check(job: Job, tools: Tools, request: Request) -> Checked:
         UnreachableError: a database cannot be reached.
     """
     senders_of(job, tools)
+    for part in ("before", "after"):
+        if (program := getattr(job.file, part)) is not None:
+            tools.workspace.program(program, job.at(part))
     found = survey(job, tools, request)
     try:
         words = everyday_words.told(job, watch_of(job, found))

@@ -41,6 +41,8 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     """
     began = time.monotonic()
     senders = senders_of(job, tools)
+    if job.file.after is not None:  # told before anything is made
+        tools.workspace.program(job.file.after, job.at("after"))
     before = _before(job, tools)
     found = survey(job, tools, request, progress)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found)) as run:
@@ -82,16 +84,18 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
 
 
 def _before(job: Job, tools: Tools) -> commands.Ran | None:
-    command = job.file.before
-    return commands.required(command, tools.workspace.folder, job.at("before")) if command else None
+    if job.file.before is None:
+        return None
+    program = tools.workspace.program(job.file.before, job.at("before"))
+    return commands.required(program, tools.workspace.folder, job.at("before"))
 
 
 def _after(job: Job, tools: Tools, run: RunWriter) -> list[tuple[str, str]]:
     """Run the job's last command; a finding where it fails."""
-    command = job.file.after
-    if command is None:
+    if job.file.after is None:
         return []
-    ran = commands.run(command, tools.workspace.folder, job.at("after"))
+    program = tools.workspace.program(job.file.after, job.at("after"))
+    ran = commands.run(program, tools.workspace.folder, job.at("after"))
     run.note(ran.text)
     return [] if ran.code == 0 else [(str(Weight.ATTENTION), ran.text[:300])]
 

@@ -91,7 +91,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
     plans = tuple(_plans(found, matched, decided, tools, request))
-    versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound(), tools.workspace.folder)
+    versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound())
     return Survey(
         engine=found.engine,
         values=found.values,

@@ -201,12 +201,12 @@ def told(job: Job, watch: Watch) -> Iterator[Finding]:
 def _said_of(weight: Weight, names: Sequence[str]) -> str:
     shown = ", ".join(sorted(names)[:_SHOWN]) + (f" and {len(names) - _SHOWN} more" if len(names) > _SHOWN else "")
     is_one = len(names) == 1
-    what = "value that names somebody is" if is_one else "values that name somebody are"
+    what = "1 value that names somebody stands" if is_one else f"{len(names)} values that name somebody stand"
     if weight is Weight.NOTE:
-        how = "searched for only where it does not stand as that word"
+        how = "as a word of this run that is nobody's"
+        search = "what is written so is not taken for somebody's, unless it stands alone"
     else:
-        how = "not searched for, since it also stands alone in the rows of many"
-    return (
-        f"{len(names)} {what} also an everyday word of this run ({shown}): {how}; `checks` of the job can say for each"
-        " that it is to be found `everywhere`, only `alone`, or is `harmless`"
-    )
+        how = "alone in the rows of many"
+        search = "so it is not searched for" if is_one else "so they are not searched for"
+    choice = "`checks:` of the job says which are to be found `everywhere`, only `alone`, or are `harmless`"
+    return f"{what} {how} ({shown}): {search}; {choice}"

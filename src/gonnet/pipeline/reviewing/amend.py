@@ -247,7 +247,7 @@ def _amended(
 def _enclosed(paths: Sequence[Path], package: PackageRecord, watch: Watch, tools: Tools) -> Iterator[DocumentRecord]:
     names = [document.name for document in package.documents]
     for path in paths:
-        part = enclosed(Path(), str(path), "--enclose")
+        part = enclosed(None, str(path), "--enclose")
         _require_own(watch.search(_owners(package), part.name, part.found, is_fixed=True))
         tools.store.put(part.data)
         record = part.record(names)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gonnet.errors import DataError
-from gonnet.jobs.sources import Command
+from gonnet.jobs.workspace import Program
 
 _MOST = 20_000  # characters of output that are kept
 
@@ -33,7 +33,7 @@ class Ran:
         return f"`{' '.join(self.words)}` {how}" + (f": {self.output}" if self.output else "")
 
 
-def run(command: Command, folder: Path, where: str) -> Ran:
+def run(program: Program, folder: Path, where: str) -> Ran:
     """Run a program in `folder`.
 
     Raises:
@@ -41,29 +41,29 @@ def run(command: Command, folder: Path, where: str) -> Ran:
     """
     try:
         found = subprocess.run(
-            command.run,
+            program.run,
             cwd=folder,
             stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
-            timeout=command.seconds,
+            timeout=program.seconds,
             check=False,
         )
     except subprocess.TimeoutExpired as error:
-        return Ran(words=command.run, code=None, output=_end(error.output))
+        return Ran(words=program.run, code=None, output=_end(error.output))
     except OSError as error:
-        what = f"the program '{command.run[0]}' cannot be run: {error.strerror}"
+        what = f"the program '{program.run[0]}' cannot be run: {error.strerror}"
         raise DataError(what, where=where, fix="Give its full path, and check that it may be run") from error
-    return Ran(words=command.run, code=found.returncode, output=_end(found.stdout))
+    return Ran(words=program.run, code=found.returncode, output=_end(found.stdout))
 
 
-def required(command: Command, folder: Path, where: str) -> Ran:
+def required(program: Program, folder: Path, where: str) -> Ran:
     """Run a program that must succeed.
 
     Raises:
         DataError: it did not.
     """
-    ran = run(command, folder, where)
+    ran = run(program, folder, where)
     if ran.code != 0:
         raise DataError(ran.text[:600], where=where, fix="Nothing was prepared; correct it and run it again")
     return ran

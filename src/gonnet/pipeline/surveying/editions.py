@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 from gonnet import data, reports
 from gonnet.findings import Finding, Weight
@@ -73,7 +72,7 @@ def editions(
 
 
 def with_reports(
-    found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object], folder: Path
+    found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object]
 ) -> tuple[dict[str, Edition], dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
     """The editions with their reports and enclosures; and what reports need.
 
@@ -83,17 +82,17 @@ def with_reports(
         JobError: an expression does not run, a format does not fit its column's type, or a file cannot be enclosed.
     """
     versions = {locale: (edition.job, edition.look) for locale, edition in found.items()}
-    plans, used, asked = reports.plan_reports(engine, versions, bound, folder)
+    plans, used, asked = reports.plan_reports(engine, versions, bound)
     with_plans = {
-        locale: replace(edition, reports=plans[locale], enclosures=_enclosures(edition.job, folder))
+        locale: replace(edition, reports=plans[locale], enclosures=_enclosures(edition.job))
         for locale, edition in found.items()
     }
     return with_plans, used, asked
 
 
-def _enclosures(job: Job, folder: Path) -> dict[str, Enclosed]:
+def _enclosures(job: Job) -> dict[str, Enclosed]:
     return {
-        spec.file: enclosed(folder, spec.file, job.at("package", "enclose", index))
+        spec.file: enclosed(job.reach, spec.file, job.at("package", "enclose", index))
         for index, spec in enumerate(job.file.package.enclose)
     }
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from gonnet.checks import ReadBack, read_any
 from gonnet.errors import JobError
+from gonnet.jobs.reach import Reach
 from gonnet.ledger import DocumentRecord
 
 
@@ -44,13 +45,18 @@ class Enclosed:
         )
 
 
-def enclosed(folder: Path, file: str, where: str) -> Enclosed:
-    """A fixed file of the workspace.
+def enclosed(reach: Reach | None, file: str, where: str) -> Enclosed:
+    """A fixed file.
+
+    Args:
+        reach: Which files may be taken; None for one that a person names by hand.
+        file: Its name.
+        where: What to name in an error.
 
     Raises:
         JobError: it is not there, is empty, or is not what its name says.
     """
-    path = folder / file
+    path = reach.file(file, where) if reach is not None else Path(file)
     form = path.suffix.removeprefix(".").casefold()
     try:
         data = path.read_bytes()

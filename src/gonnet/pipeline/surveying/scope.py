@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 
+from gonnet.data import names_in
 from gonnet.data.sql_scope import Reach, reach_of
 from gonnet.errors import JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
+from gonnet.jobs.charts import StandingBlock
 
 _LEAST = 5  # recipients, of whom an average or a total tells nobody's own figure
 
@@ -23,6 +25,7 @@ def beyond(job: Job, of_reports: Iterable[tuple[str, str]], recipients: Mapping[
     Raises:
         JobError: one does, is no usual value of enough recipients, and the job does not allow it.
     """
+    yield from _with_all(job, max(recipients.values(), default=0))
     for where, sql in dict.fromkeys((*_figures(job), *_conditions(job), *of_reports)):
         reach = reach_of(sql)
         if not reach.is_beyond:
@@ -39,6 +42,32 @@ def beyond(job: Job, of_reports: Iterable[tuple[str, str]], recipients: Mapping[
                 "or say in the job why it may be so, with `beyond: REASON`"
             )
             raise JobError(f"this reads rows of others ({_of(reach)})", where=where, fix=fix)
+
+
+def _with_all(job: Job, recipients: int) -> Iterator[Finding]:
+    """What compares a recipient with all of them: figures of the whole in conditions, and places among all.
+
+    Raises:
+        JobError: there are so few that it would tell of one of them, and the job does not allow it.
+    """
+    for where, sql in _conditions(job):
+        names = sorted(name for name in ("rows", *job.file.figures) if names_in(sql).asks_for("whole", name))
+        if names:
+            what = f"{where}: compares with all recipients ({', '.join(f'whole.{name}' for name in names)})"
+            if job.file.beyond is not None:
+                yield Finding(weight=Weight.NOTE, text=f"{what}; the job allows it: {job.file.beyond}")
+            elif recipients >= _LEAST:
+                yield Finding(weight=Weight.NOTE, text=f"{what}, {recipients:,} of them")
+            else:
+                fix = f"There must be at least {_LEAST} recipients; or say in the job why not, with `beyond: REASON`"
+                raise JobError(f"this compares with {recipients} recipients in all", where=where, fix=fix)
+    for name, report in job.file.reports.items():
+        for index, block in enumerate(report.blocks):
+            if isinstance(block, StandingBlock):
+                where = job.at("reports", name, "blocks", index)
+                least = f"told where there are at least {block.standing.least} recipients"
+                text = f"{where}: says where a recipient stands among all ({block.standing.figure}), {least}"
+                yield Finding(weight=Weight.NOTE, text=text)
 
 
 def _of(reach: Reach) -> str:

@@ -10,6 +10,7 @@ from typing import Any
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.models import Form
+from gonnet.jobs.reach import Reach
 from gonnet.reports.plans.models import FormPlan, TablePlan
 from gonnet.wording.template import Template
 
@@ -17,14 +18,14 @@ _AREA = re.compile(r"^\$?([A-Z]{1,3})\$?(\d+)(?::\$?([A-Z]{1,3})\$?(\d+))?$")
 
 
 def plan_form(
-    form: Form, cells: Sequence[tuple[str, Template]], table: TablePlan | None, folder: Path, where: str
+    form: Form, cells: Sequence[tuple[str, Template]], table: TablePlan | None, reach: Reach, where: str
 ) -> FormPlan:
     """Open a form and look whether it has what the job fills in.
 
     Raises:
         JobError: it cannot be opened, lacks a name, or its row names a column that the table does not have.
     """
-    data, book = _opened(folder / form.file, form.file, where)
+    data, book = _opened(reach.file(form.file, where), form.file, where)
     for name, _ in cells:
         place_of(book, name, form.file, where)
     columns: dict[int, int] = {}

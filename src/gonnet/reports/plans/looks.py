@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from gonnet.errors import JobError
 from gonnet.jobs import Job, Workspace
 from gonnet.jobs.blocks import ImageBlock
+from gonnet.jobs.reach import Reach
 from gonnet.jobs.style import Fonts
 from gonnet.reports.fonts import UnusableFontError, family
 from gonnet.reports.plans.models import Look, Picture
@@ -27,21 +26,21 @@ def look_of(job: Job, workspace: Workspace) -> Look:
     return Look(
         style=style,
         house=House(locale=style.locale, currency=style.currency),
-        logo=_logo(style.logo, workspace.folder, where) if style.logo else None,
-        fonts=_fonts(style.fonts, workspace.folder, where) if style.fonts else None,
+        logo=_logo(style.logo, job.reach, where) if style.logo else None,
+        fonts=_fonts(style.fonts, job.reach, where) if style.fonts else None,
     )
 
 
-def _logo(name: str, folder: Path, where: str) -> Picture:
-    found = picture(ImageBlock(image=name, alt="", width=60), folder, where, 10_000)
+def _logo(name: str, reach: Reach, where: str) -> Picture:
+    found = picture(ImageBlock(image=name, alt="", width=60), reach, where, 10_000)
     width = found.width * _LOGO_HEIGHT / found.height
     return Picture(data=found.data, width=width, height=_LOGO_HEIGHT, align="left", alt="")
 
 
-def _fonts(fonts: Fonts, folder: Path, where: str) -> tuple[str, str, str, str]:
+def _fonts(fonts: Fonts, reach: Reach, where: str) -> tuple[str, str, str, str]:
     bold_italic = fonts.bold_italic or fonts.bold
     files = (fonts.regular, fonts.bold, fonts.italic or fonts.regular, bold_italic)
-    regular, bold, italic, both = (str(folder / file) for file in files)
+    regular, bold, italic, both = (str(reach.file(file, where)) for file in files)
     try:
         family((regular, bold, italic, both))
     except UnusableFontError as error:

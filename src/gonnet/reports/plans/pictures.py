@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import io
-from pathlib import Path
 
 from PIL import Image, UnidentifiedImageError
 
 from gonnet.errors import JobError
 from gonnet.jobs.blocks import ImageBlock
+from gonnet.jobs.reach import Reach
 from gonnet.reports.plans.models import Picture
 from gonnet.reports.plans.svg import rendered_svg
 from gonnet.reports.plans.widths import POINTS
@@ -16,13 +16,13 @@ from gonnet.reports.plans.widths import POINTS
 _FORMATS = ("PNG", "JPEG")
 
 
-def picture(block: ImageBlock, folder: Path, where: str, room: float) -> Picture:
+def picture(block: ImageBlock, reach: Reach, where: str, room: float) -> Picture:
     """The picture of a block, no wider than `room` points.
 
     Raises:
         JobError: there is no such file, or it is no PNG, JPEG or SVG.
     """
-    path = folder / block.image
+    path = reach.file(block.image, where)
     width = min(block.width * POINTS, room)
     try:
         data = path.read_bytes()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from pathlib import Path
 
 from gonnet.data import ColumnType, Engine, quoted
 from gonnet.errors import JobError, meant
@@ -39,7 +38,7 @@ Place = tuple[str | int, ...]
 
 
 def plan_reports(
-    engine: Engine, versions: Mapping[str, tuple[Job, Look]], bound: Mapping[str, object], folder: Path
+    engine: Engine, versions: Mapping[str, tuple[Job, Look]], bound: Mapping[str, object]
 ) -> tuple[dict[str, tuple[ReportPlan, ...]], dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
     """Plan every report that the package uses, in every language.
 
@@ -47,7 +46,6 @@ def plan_reports(
         engine: The engine, after the split.
         versions: Locale → the job with the texts of that language, and the house style with its figures and dates.
         bound: Parameters by name, for expressions.
-        folder: The workspace, where pictures are looked for.
 
     Returns:
         Locale → plans; and the view of each data set that is cut → the SQL of each value of a row, in the order in
@@ -65,7 +63,7 @@ def plan_reports(
         covers = (join.cover,) if join and join.cover else ()
         wanted = dict.fromkeys((*in_files, *covers, *references.reports_in_messages(job)))
         found[locale] = tuple(
-            _Planner(job, name, fields[job.view_of(job.file.reports[name])], look, folder).plan() for name in wanted
+            _Planner(job, name, fields[job.view_of(job.file.reports[name])], look).plan() for name in wanted
         )
     asked = tuple(dict.fromkeys(one for part in fields.values() for one in part.asked))
     return found, {view: part.expressions for view, part in fields.items()}, asked
@@ -74,8 +72,8 @@ def plan_reports(
 class _Planner:
     """Plans one report."""
 
-    def __init__(self, job: Job, name: str, fields: Fields, look: Look, folder: Path) -> None:
-        self._job, self._name, self._fields, self._look, self._folder = job, name, fields, look, folder
+    def __init__(self, job: Job, name: str, fields: Fields, look: Look) -> None:
+        self._job, self._name, self._fields, self._look = job, name, fields, look
         self._report: Report = job.file.reports[name]
         self._page = page_form(self._report, look.style)
         self._room = self._page.room
@@ -100,7 +98,7 @@ class _Planner:
     def _form(self, form: Form, plans: Sequence[BlockPlan], place: Place) -> FormPlan:
         cells = [(name, self._job.text(text, *place, "cells", name)) for name, text in form.cells.items()]
         table = next((block for block in plans if isinstance(block, TablePlan)), None)
-        return plan_form(form, cells, table, self._folder, self._job.at(*place))
+        return plan_form(form, cells, table, self._job.reach, self._job.at(*place))
 
     def _block(self, block: blocks.Block, place: Place) -> BlockPlan:
         text = self._job.text
@@ -116,7 +114,7 @@ class _Planner:
             case blocks.TextBlock():
                 return TextPlan(text=text(block.text, *place, "text"))
             case blocks.ImageBlock():
-                return picture(block, self._folder, self._job.at(*place, "image"), self._room)
+                return picture(block, self._job.reach, self._job.at(*place, "image"), self._room)
             case blocks.SpaceBlock():
                 return Space(height=block.space * POINTS)
             case blocks.NewPageBlock():
