@@ -39,8 +39,9 @@ def _docx(body: str, **more: str | bytes) -> bytes:
 
 def _words(text: str) -> str:
     """A paragraph in which every character is a run of its own."""
-    runs = "".join(f"<w:r><w:t>{escape(sign)}</w:t></w:r>" for sign in text)
-    return f"<w:p>{runs}</w:p>"
+    look = '<w:rPr><w:rFonts w:ascii="A"/><w:lang w:val="en-IE"/><w:noProof/></w:rPr>'
+    runs = "<w:proofErr/>".join(f"<w:r>{look}<w:t>{escape(sign)}</w:t></w:r>" for sign in text)
+    return f"<w:p><w:pPr><w:pStyle/></w:pPr><w:hyperlink>{runs}</w:hyperlink></w:p>"
 
 
 def _xlsx(sheet: str = "", **more: str | bytes) -> bytes:

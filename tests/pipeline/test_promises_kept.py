@@ -35,6 +35,16 @@ def test_list_members_without_rows_are_watched_for(dairy: Dairy) -> None:
     assert "'Idle Acres', the farm_name of 119" in held(dairy)["117"]
 
 
+def test_who_is_left_out_of_the_list_is_watched_for_and_so_are_shared_addresses(dairy: Dairy) -> None:
+    chosen = ("{rows: members, key: farm_no,", "{rows: members, where: \"farm_no <> '118'\", key: farm_no,")
+    milk = MILK.replace("second tank", "from Hallbank").replace("388.11,", "388.11,ask zoe@members.tarnvale.example")
+    dairy.write("milk.csv", milk.replace("3136.00,", "3136.00,00042"))
+    dairy.write("members.csv", MEMBERS + "120,Second,zoe@members.tarnvale.example,\n")
+    found = held(dairy, chosen, (RULES, "  []\n"))
+    assert "'Hallbank', the farm_name of 118" in found["00042"]
+    assert "'zoe@members.tarnvale.example', the address of 00042 and 120" in found["117"]
+
+
 def test_header_lines_of_ones_own_are_searched(dairy: Dairy) -> None:
     noted = MEMBERS.replace("\n", ",see Zoë's Dairy\n").replace("adviser,see Zoë's Dairy", "adviser,note", 1)
     dairy.write("members.csv", noted)

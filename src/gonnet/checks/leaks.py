@@ -163,14 +163,17 @@ class Watch:
         return tuple(hit for value, hit in hits.items() if value not in accounted)
 
     def places(self, keys: Sequence[str], name: str, found: ReadBack, wanted: Iterable[Hit]) -> Iterator[Hit]:
-        """The hits once more with the first place of a file in which each stands; as they are where it is in none."""
-        mine = frozenset(keys)
+        """The hits once more with the place of a file in which each stands, in the same words where it has these."""
+        mine, wanted = frozenset(keys), list(wanted)
+        around = {(hit.kind, hit.value): hit.context for hit in wanted}
         there: dict[tuple[str, str], Hit] = {}
         for place, texts in found.parts:
             for text in texts:
                 for match in self._others(mine, text):
-                    where = f"{name} ({place})" if place else name
-                    there.setdefault(_which(match.value), _hit(match, where, text))
+                    hit, which = _hit(match, f"{name} ({place})" if place else name, text), _which(match.value)
+                    first = there.setdefault(which, hit)
+                    if first.context != hit.context == around.get(which):
+                        there[which] = hit
         yield from (there.get((hit.kind, hit.value), hit) for hit in wanted)
 
     def _others(

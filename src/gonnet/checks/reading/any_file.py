@@ -170,7 +170,9 @@ def _unpack(data: bytes, name: str, at: str, room: Room, parts: Parts, unsearche
             if info.is_dir() or not inner:
                 continue
             if is_office and PurePosixPath(info.filename).suffix.casefold() in IN_XML:
-                parts.append((_room_of(inside), tuple(xml_texts(inner) or (inner.decode("utf-8", errors="replace"),))))
+                texts = xml_texts(inner)
+                plain = (inner.decode("utf-8", errors="replace"),)
+                parts.append((_room_of(inside), plain if texts is None else tuple(texts)))
             else:
                 try:
                     _read(inner, info.filename, inside, deeper, parts, unsearched)

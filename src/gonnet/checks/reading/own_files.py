@@ -13,6 +13,7 @@ from xml.parsers import expat
 from gonnet.checks.reading.models import ReadBack
 from gonnet.checks.reading.pages import page_texts
 from gonnet.checks.reading.pdf_texts import by_lines, parts_of_pdf
+from gonnet.checks.spelling import MAYBE
 
 _SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _CELL, _VALUE = f"{_SHEET}c", f"{_SHEET}v"
@@ -49,8 +50,8 @@ def read_back(data: bytes, form: str, encoding: str = "utf-8", delimiter: str = 
 
 
 def paragraphs(text: str) -> tuple[str, ...]:
-    """A text as what empty lines divide."""
-    return tuple(re.split(r"\n\s*\n", text.replace("\r\n", "\n")))
+    """A text as what empty lines divide; a value may go on in the next line, and need not."""
+    return tuple(part.replace("\n", MAYBE) for part in re.split(r"\n\s*\n", text.replace("\r\n", "\n")))
 
 
 def _workbook(data: bytes) -> list[tuple[str, tuple[str, ...]]]:

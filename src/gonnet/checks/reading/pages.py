@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from html.parser import HTMLParser
 
+from gonnet.checks.spelling import MAYBE
+
 _APART = frozenset(
     ("address", "article", "aside", "blockquote", "body", "button", "caption", "dd", "details", "div", "dl",
      "dt", "figcaption", "figure", "footer", "form", "h1", "h2", "h3", "h4", "h5", "h6", "head", "header", "hr",
@@ -55,7 +57,7 @@ class _Page(HTMLParser):
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self._in_style = tag == "style"
         if tag == "br":
-            self._open.append("\n")
+            self._open.append(MAYBE)
         elif tag in _APART or tag in ("text", "tspan"):
             self._divide()
         if tag in _DRAWING:

@@ -60,7 +60,8 @@ def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str],
             pictures += 1
         elif kind == "/Metadata" or subtype == "/XML":
             found = _bytes(part)
-            metadata += xml_texts(found) or [found.decode("utf-8", errors="replace")]
+            texts_there = xml_texts(found)
+            metadata += [found.decode("utf-8", errors="replace")] if texts_there is None else texts_there
         elif kind == "/EmbeddedFile" or "/Params" in part:
             inner(_bytes(part), _called(document, part))
         elif kind not in ("/XObject", "/ObjStm", "/XRef") and "/Length1" not in part and not subtype:

@@ -11,24 +11,16 @@ IN_XML = frozenset(
     (".xml", ".rels", ".vml", ".svg", ".xsd", ".rdf", ".xhtml", ".gpx", ".kml", ".xsl", ".fodt", ".fods")
 )  # fmt: skip
 
-# Elements that end a text: paragraphs, cells, entries, properties (ECMA-376, ISO/IEC 26300, SVG).
-_APART = frozenset(
-    ("p", "h", "si", "is", "c", "v", "f", "row", "tr", "tc", "td", "th", "table-cell", "table-row", "title",
-     "desc", "text", "author", "comment", "definedName", "oddHeader", "oddFooter", "evenHeader", "evenFooter",
-     "firstHeader", "firstFooter", "lpstr", "lpwstr", "cp", "numFmt", "pt", "hlinkClick", "annotation",
-     "creator", "keywords", "subject", "description", "lastModifiedBy", "category", "contentStatus", "Company",
-     "Manager", "meta", "user-defined", "list-item", "formula1", "formula2", "item")
-)  # fmt: skip
-_INSIDE = frozenset(
-    ("r", "t", "span", "a", "rPr", "rFont", "b", "i", "u", "sz", "color", "s", "run", "hyperlink", "proofErr",
-     "bookmarkStart", "bookmarkEnd", "tspan")
-)  # fmt: skip
+# Elements whose text is one, whatever stands inside them: paragraphs, entries (ECMA-376, ISO/IEC 26300, SVG).
+_WHOLE = frozenset(
+    ("p", "h", "si", "is", "text", "title", "desc", "td", "th", "author", "definedName", "lpstr", "lpwstr")
+)
 _BREAKS = {"br": "\n", "line-break": "\n", "tab": BARRIER, "cr": "\n", "soft-page-break": ""}
 _SAYING = frozenset(
-    ("title", "descr", "name", "target", "href", "alt", "tooltip", "location", "display", "prompt",
-     "promptTitle", "error", "errorTitle", "formatCode", "author", "initials", "label", "caption", "url", "src",
-     "userName", "content", "text", "description", "string-value", "value", "currency", "date-value",
-     "cat", "lastModifiedBy", "string", "help-file-name", "instr", "macro")
+    ("title", "descr", "name", "v", "target", "href", "alt", "tooltip", "location", "display", "prompt",
+     "prompttitle", "error", "errortitle", "formatcode", "author", "initials", "label", "caption", "url", "src",
+     "username", "content", "text", "description", "string-value", "value", "currency", "date-value",
+     "cat", "lastmodifiedby", "string", "help-file-name", "instr", "macro")
 )  # fmt: skip
 
 
@@ -55,13 +47,13 @@ def _refuse_entities(*_: object) -> None:
 
 
 class _Reader:
-    """Collects the texts of elements; those inside a paragraph are one."""
+    """Collects the texts of elements; all inside a paragraph are one."""
 
     def __init__(self) -> None:
         self._open: list[str] = []
         self._texts: list[str] = []
         self._unseen: list[str] = []
-        self._shared: list[bool] = []
+        self._whole = 0
 
     def found(self) -> Iterator[str]:
         self._divide()
@@ -69,23 +61,28 @@ class _Reader:
         yield from self._unseen
 
     def _divide(self) -> None:
-        if text := "".join(self._open).strip(" \r\n\t" + BARRIER):
-            self._texts.append(text)
+        self._texts += [text for text in "".join(self._open).split(BARRIER) if text.strip()]
         self._open = []
 
     def start(self, tag: str, attributes: dict[str, str]) -> None:
         name = tag.rpartition(":")[2]
-        if name in _BREAKS:
+        if name in _WHOLE:
+            self._divide()
+            self._whole += 1
+        elif name in _BREAKS:
             self._open.append(_BREAKS[name])
-        elif name not in _INSIDE or name in _APART:
+        elif not self._whole:
             self._divide()
         for key, value in attributes.items():
-            if value and (key.rpartition(":")[2] in _SAYING or "@" in value):
+            if value and (key.rpartition(":")[2].lower() in _SAYING or "@" in value):
                 self._unseen.append(value)
 
     def end(self, tag: str) -> None:
         name = tag.rpartition(":")[2]
-        if name not in _BREAKS and (name not in _INSIDE or name in _APART):
+        if name in _WHOLE:
+            self._whole -= 1
+            self._divide()
+        elif not self._whole and name not in _BREAKS:
             self._divide()
 
     def characters(self, text: str) -> None:

@@ -90,7 +90,7 @@ def _said_by_the_job(job: Job, found: Survey) -> Iterator[str]:
         yield edition.look.organisation
         yield from (edition.job.body(name).source for name in edition.job.file.messages)
     package = job.file.package
-    yield from _fixed([package, *job.file.deliver, *job.file.rules])
+    yield from _fixed([package, *job.file.deliver])
 
 
 def _calendar(locale: str) -> Iterator[str]:
