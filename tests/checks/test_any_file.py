@@ -36,7 +36,7 @@ def test_an_archive_that_would_fill_the_memory_is_not_unpacked() -> None:
     target = io.BytesIO()
     with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("large.txt", "0" * 5_000)
-    room = packed.Room(left=packed._Left(bytes=1_000))
+    room = packed.Room("large.zip", left=packed._Left(bytes=1_000))
     found = read_any(target.getvalue(), "large.zip", room)
     assert found.unsearched == ("large.txt in large.zip: larger than is unpacked",)
 

@@ -52,13 +52,13 @@ def read_any(data: bytes, name: str, room: Room | None = None) -> ReadBack:
     """
     parts: Parts = []
     unsearched: list[str] = []
-    _read(data, name, "", room or Room(), parts, unsearched)
+    _read(data, name, "", room or Room(name), parts, unsearched)
     return ReadBack(parts=tuple(parts), unsearched=tuple(dict.fromkeys(unsearched)))
 
 
 def _read(data: bytes, name: str, at: str, room: Room, parts: Parts, unsearched: list[str]) -> None:
     """Put the texts of a file to `parts`, at a place that says in which other file it is."""
-    called = f"{at} in {name}" if at else name
+    called = f"{at} in {room.name}" if at else name
     suffix = PurePosixPath(name).suffix.casefold()
     if data.startswith(b"%PDF"):
         from gonnet.checks.reading.whole_pdf import whole_pdf
@@ -143,7 +143,7 @@ def _of_json(text: str) -> Iterator[str]:
 
 def _unpack(data: bytes, name: str, at: str, room: Room, parts: Parts, unsearched: list[str]) -> None:
     """A zip archive, or a file of an office program, which is one."""
-    called = f"{at} in {name}" if at else name
+    called = f"{at} in {room.name}" if at else name
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except zipfile.BadZipFile as error:

@@ -21,14 +21,15 @@ class _Left:
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """How much may still be unpacked of one file, and how deep."""
+    """How much may still be unpacked of the file `name`, and how deep."""
 
+    name: str = ""
     depth: int = _DEPTH
     left: _Left = field(default_factory=_Left)
 
     def deeper(self) -> Room | None:
         """The same one archive further inside; None where that is too deep."""
-        return Room(self.depth - 1, self.left) if self.depth > 0 else None
+        return Room(self.name, self.depth - 1, self.left) if self.depth > 0 else None
 
 
 def member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, room: Room) -> bytes:
