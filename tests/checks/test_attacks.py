@@ -13,8 +13,6 @@ import attacks
 import everyday
 from support import run_gonnet
 
-PLANTED = {"countries": "Georgia", "numbers": "4"}
-
 
 def reviewed(folder: Path, files: Iterable[tuple[str, str]], job: str) -> str:
     """`gonnet review --json` of a run in a workspace of these files."""
@@ -42,9 +40,16 @@ def test_what_only_looks_like_a_value_holds_nobody(tmp_path: Path) -> None:
     assert [attack for attack, verdict in verdicts.items() if verdict != "missed"] == []
 
 
-@pytest.mark.parametrize("are_names", [False, True], ids=["keys", "names"])
-@pytest.mark.parametrize("called", everyday.LISTS)
-def test_real_words_hold_nobody_but_who_has_somebody_elses(tmp_path: Path, called: str, *, are_names: bool) -> None:
+@pytest.mark.parametrize(
+    ("called", "are_names"),
+    [
+        (called, are_names)
+        for called in everyday.LISTS
+        for are_names in (False, True)
+        if called != "numbers" or not are_names
+    ],
+)
+def test_real_words_hold_nobody_but_who_has_somebody_elses(tmp_path: Path, called: str, are_names: bool) -> None:
     """The first recipient has the name of the fourth in a remark, as a sentence would have it: the others are ready."""
     words = everyday.LISTS[called]
     planted = (

@@ -129,7 +129,7 @@ class Seals:
                 return ""
 
 
-_CHANGED = "it is not what was reviewed: its record, or where its folder is, was changed"
+_CHANGED = "its record, or where its folder is, was changed after the review"
 
 
 def _short(digest: bytes) -> str:
