@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from gonnet.errors import GonnetError
-from support import MILK, SETTINGS, Dairy
+from support import MILK, SETTINGS, Dairy, run_gonnet
 
 DOCUMENTS = "  documents: [{report: statement, as: pdf}, {report: statement, as: xlsx}]\n"
 TEXT = '      - text: "Collected in October."\n'
@@ -94,3 +94,16 @@ def test_a_statement_that_takes_too_much_is_ended(dairy: Dairy, limit: str, sql:
 def test_a_password_in_an_address_is_refused(dairy: Dairy, url: str) -> None:
     dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + f"databases: {{pool: {{url: '{url}'}}}}\n")
     assert "a password does not stand in a file" in dairy.gonnet("check", "statements", code=2).stderr
+
+
+def test_a_new_workspace_may_read_where_its_first_table_is(dairy: Dairy, tmp_path: Path) -> None:
+    folder = tmp_path / "fresh"
+    folder.mkdir()
+    words = ("--rows", str(dairy.folder / "milk.csv"), "--by", "farm_no")
+    assert run_gonnet(("new", "milk", *words), folder).returncode == 0
+    assert f'reads: ["{dairy.folder}"]' in (folder / "gonnet.yaml").read_text("utf-8")
+    assert run_gonnet(("check", "milk"), folder).returncode == 0
+    (folder / "gonnet.yaml").write_text(SETTINGS.replace("PORT", "9"), "utf-8")
+    refused = run_gonnet(("new", "other", *words), folder)
+    assert (refused.returncode, (folder / "jobs/other.yaml").exists()) == (2, False)
+    assert "--rows" in refused.stderr

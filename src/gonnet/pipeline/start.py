@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Sequence
 from contextlib import closing
@@ -11,6 +12,7 @@ from pathlib import Path
 from gonnet.data import ColumnType, Engine, look_at
 from gonnet.data.key_text import key_text
 from gonnet.errors import DataError, JobError, meant
+from gonnet.jobs import load_workspace
 from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, drafted
 
 _WORKSPACE = """\
@@ -80,15 +82,21 @@ def start(folder: Path, name: str, rows: Path, by: str, people: Path | None, to:
         keys = _keys(table, by)
         seen = tuple(_seen(column) for column in table.columns("rows"))
         count = table.count("rows")
+    settings = folder / "gonnet.yaml"
+    outside = _outside([rows, *([people] if people is not None else [])], folder)
+    if settings.exists():
+        for option, path in (("--rows", rows), ("--recipients", people)):
+            if path is not None:
+                load_workspace(folder).reach.file(path.resolve(), option)
     found = _list(people, to, keys, by, folder) if people is not None and to is not None else None
     file = _relative(rows, folder)
     draft = Draft(name=name, file=file, by=by, columns=seen, people=found[0] if found else None)
     place.parent.mkdir(parents=True, exist_ok=True)
     place.write_text(drafted(draft), "utf-8")
-    settings = folder / "gonnet.yaml"
     new = not settings.exists()
     if new:
-        settings.write_text(_WORKSPACE, "utf-8")
+        reads = f"\nreads: {json.dumps(outside)}    # folders outside of this one from which jobs may take files\n"
+        settings.write_text(_WORKSPACE + (reads if outside else ""), "utf-8")
     return Started(
         job=place,
         workspace=settings if new else None,
@@ -97,6 +105,12 @@ def start(folder: Path, name: str, rows: Path, by: str, people: Path | None, to:
         list_key=found[0].key if found else None,
         matched=found[1] if found else 0,
     )
+
+
+def _outside(files: Sequence[Path], folder: Path) -> list[str]:
+    """The folders of files that are not below `folder`."""
+    real = [path.resolve() for path in files]
+    return list(dict.fromkeys(str(path.parent) for path in real if not path.is_relative_to(folder.resolve())))
 
 
 def _require(engine: Engine, column: str, path: Path, option: str) -> None:
