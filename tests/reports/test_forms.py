@@ -14,6 +14,7 @@ from typing import Any
 import openpyxl
 import pytest
 from openpyxl.chart import BarChart, Reference
+from openpyxl.comments import Comment
 from openpyxl.formatting.rule import CellIsRule
 from openpyxl.styles import Font
 from openpyxl.workbook.defined_name import DefinedName
@@ -22,7 +23,7 @@ from gonnet.errors import JobError
 from gonnet.reports import draw
 from gonnet.reports.workbook.growing import grown
 from opened import laid, many_rows
-from support import Dairy
+from support import RULES, Dairy
 
 FORM = """\
     form:
@@ -138,6 +139,30 @@ def test_no_rows_and_one_row(dairy: Dairy) -> None:
     blocks = tuple(none if block is table else block for block in layout.blocks)
     empty = openpyxl.load_workbook(io.BytesIO(draw(replace(layout, blocks=blocks), "xlsx", look).data))["Milk 2026"]
     assert [cell.value for cell in empty[7]] == ["No rows.", None, None, "=C7/B7"]
+
+
+@pytest.mark.parametrize("place", ["a hidden sheet", "a comment", "a cell"])
+def test_what_was_left_in_a_form_of_somebody_else_holds_the_others(dairy: Dairy, place: str) -> None:
+    form(dairy.folder)
+    book = openpyxl.load_workbook(dairy.folder / "form.xlsx")
+    sheet: Any = book.worksheets[0]
+    match place:
+        case "a hidden sheet":
+            book.create_sheet("Old")["A1"] = "Hallbank"
+            book["Old"].sheet_state = "veryHidden"
+        case "a comment":
+            sheet["A1"].comment = Comment("as Hallbank has it", "maren")
+        case _:
+            sheet["F20"] = "Hallbank"
+    book.save(dairy.folder / "form.xlsx")
+    with dairy.tools() as tools:
+        found = dairy.by_key(
+            tools, dairy.prepared(tools, CHANGE, ("{report: statement, as: pdf}, ", ""), (RULES, "  []\n"))
+        )
+    assert {key: str(package.state) for key, package in found.items() if package.rows} == {
+        "00042": "held", "117": "held", "118": "ready",
+    }  # fmt: skip
+    assert "'Hallbank', the farm_name of 118, stands in" in found["117"].reason
 
 
 def test_a_form_is_read_back_like_any_document(dairy: Dairy) -> None:

@@ -162,6 +162,11 @@ class Watch:
         accounted = {_which(match.value) for text in own() for match in self._found[text]}
         return tuple(hit for value, hit in hits.items() if value not in accounted)
 
+    def telling(self, found: ReadBack) -> ReadBack:
+        """Of a file that is the same for all, the texts in which a value stands: the others need no second look."""
+        parts = ((place, tuple(text for text in texts if matches(text, self.values))) for place, texts in found.parts)
+        return ReadBack(parts=tuple((place, texts) for place, texts in parts if texts), unsearched=found.unsearched)
+
     def places(self, keys: Sequence[str], name: str, found: ReadBack, wanted: Iterable[Hit]) -> Iterator[Hit]:
         """The hits once more with the place of a file in which each stands, in the same words where it has these."""
         mine, wanted = frozenset(keys), list(wanted)

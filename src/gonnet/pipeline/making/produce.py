@@ -15,7 +15,7 @@ from decimal import Decimal
 from functools import partial
 from itertools import chain, repeat
 from pathlib import Path
-from typing import cast
+from typing import NamedTuple, cast
 
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack
@@ -88,6 +88,13 @@ def _worker(kit_path: str) -> _Worker:
     return _own.worker
 
 
+class _Form(NamedTuple):
+    """A form as it is before anything is filled in: where it names somebody, and all of its texts."""
+
+    telling: ReadBack
+    texts: frozenset[str]
+
+
 class _Worker:
     """Makes packages; keeps fonts, formatted values and compiled texts between them."""
 
@@ -95,7 +102,12 @@ class _Worker:
         self._kit, self._languages = kit, LanguageKits(kit)
         self._writer = MessageWriter(kit, self._languages)
         self._reader = checks.DrawnReader()
-        self._forms: Remembered[bytes, ReadBack] = Remembered(lambda data: checks.read_any(data, "form.xlsx"), _FORMS)
+        self._forms: Remembered[bytes, _Form] = Remembered(self._form, _FORMS)
+        self._enclosed = {file: kit.watch.telling(part.found) for file, part in kit.enclosures.items()}
+
+    def _form(self, data: bytes) -> _Form:
+        found = checks.read_any(data, "form.xlsx")
+        return _Form(self._kit.watch.telling(found), frozenset(text for _, texts in found.parts for text in texts))
 
     def make(self, order: Order) -> Made:
         """One package; what speaks against it holds it alone."""
@@ -120,7 +132,7 @@ class _Worker:
             for file in order.enclosures:
                 part = self._kit.enclosures[file]
                 name = f"the enclosure {part.name}"
-                hits += self._kit.watch.search(order.owners, name, part.found, is_fixed=True)
+                hits += self._kit.watch.search(order.owners, name, self._enclosed[file], is_fixed=True)
                 documents.append(part.record(document.name for document in documents))
             leaving = _files(order.places, documents, [plan.slice for plan in order.documents])
             messages, mailed, found = self._writer.write(order, documents)
@@ -181,8 +193,8 @@ class _Worker:
         elif form is not None:
             found = checks.read_any(drawn.data, "form.xlsx")
             fixed = self._forms[form.plan.data]
-            hits += watch.search(order.owners, "the form", fixed, is_fixed=True)
-            known = {*known, *(text for _, texts in fixed.parts for text in texts)}
+            hits += watch.search(order.owners, "the form", fixed.telling, is_fixed=True)
+            known = {*known, *fixed.texts}
         elif plan.csv is not None:
             found = checks.read_back(drawn.data, plan.format, plan.csv.encoding, plan.csv.delimiter)
         else:
