@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
@@ -11,15 +10,24 @@ import pytest
 
 import attacks
 import everyday
-from support import run_gonnet
+from gonnet.jobs import load_job, load_workspace
+from gonnet.ledger import State
+from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.survey import Request
+from gonnet.pipeline.tools import open_tools
+from support import AS_OF, run_gonnet
+
+
+def write(folder: Path, name: str, text: str) -> None:
+    place = folder / name
+    place.parent.mkdir(exist_ok=True)
+    place.write_text(text, "utf-8")
 
 
 def reviewed(folder: Path, files: Iterable[tuple[str, str]], job: str) -> str:
     """`gonnet review --json` of a run in a workspace of these files."""
     for name, text in files:
-        place = folder / name
-        place.parent.mkdir(exist_ok=True)
-        place.write_text(text, "utf-8")
+        write(folder, name, text)
     made = run_gonnet(("prepare", job, "--as-of", "2026-11-05", "--quiet"), folder)
     assert made.returncode in (0, 3), made.stderr
     return run_gonnet(("review", "--json"), folder).stdout
@@ -55,8 +63,12 @@ def test_real_words_hold_nobody_but_who_has_somebody_elses(tmp_path: Path, calle
     planted = (
         f"see {'' if are_names else 'farm '}{words[3]} there" if called != "numbers" or not are_names else words[3]
     )
-    files = [("gonnet.yaml", attacks.SETTINGS), *everyday.files(words, planted, are_names=are_names)]
-    packages = json.loads(reviewed(tmp_path, files, "lively"))["packages"]
+    for name, text in [("gonnet.yaml", attacks.SETTINGS), *everyday.files(words, planted, are_names=are_names)]:
+        write(tmp_path, name, text)
+    workspace = load_workspace(tmp_path)
+    with open_tools(workspace, 1) as tools:
+        run = prepare(load_job(workspace, "lively"), tools, Request(as_of=AS_OF, asked={}))
+        packages = tools.ledger.packages(run.id)
     first = "K00000" if are_names else words[0]
-    assert [package["key"] for package in packages if package["state"] == "held"] == [first]
+    assert [package.key for package in packages if package.state is State.HELD] == [first]
     assert len(packages) == len(words)
