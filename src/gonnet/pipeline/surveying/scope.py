@@ -65,7 +65,7 @@ def _with_all(job: Job, recipients: int) -> Iterator[Finding]:
         for index, block in enumerate(report.blocks):
             if isinstance(block, StandingBlock):
                 where = job.at("reports", name, "blocks", index)
-                least = f"told where there are at least {block.standing.least} recipients"
+                least = f"if there are at least {block.standing.least} recipients"
                 text = f"{where}: says where a recipient stands among all ({block.standing.figure}), {least}"
                 yield Finding(weight=Weight.NOTE, text=text)
 
