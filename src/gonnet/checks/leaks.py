@@ -153,8 +153,8 @@ class Watch:
         mine = frozenset(keys)
         for place, texts in found.parts:
             for text in texts:
-                if text not in known:
-                    for match in self._others(mine, text, are_names=are_names, is_fixed=is_fixed):
+                if text not in known and (there := self._found[text]):
+                    for match in self._others(mine, there, are_names=are_names, is_fixed=is_fixed):
                         where = f"{name} ({place})" if place else name
                         hits.setdefault(_which(match.value), _hit(match, where, text))
         if not hits:
@@ -174,7 +174,7 @@ class Watch:
         there: dict[tuple[str, str], Hit] = {}
         for place, texts in found.parts:
             for text in texts:
-                for match in self._others(mine, text):
+                for match in self._others(mine, self._found[text]):
                     hit, which = _hit(match, f"{name} ({place})" if place else name, text), _which(match.value)
                     first = there.setdefault(which, hit)
                     if first.context != hit.context == around.get(which):
@@ -182,12 +182,9 @@ class Watch:
         yield from (there.get((hit.kind, hit.value), hit) for hit in wanted)
 
     def _others(
-        self, mine: frozenset[str], text: str, *, are_names: bool = False, is_fixed: bool = False
+        self, mine: frozenset[str], found: Sequence[Match], *, are_names: bool = False, is_fixed: bool = False
     ) -> Iterator[Match]:
-        """Every value of others that stands in a text, and counts there."""
-        found = self._found[text]
-        if not found:
-            return
+        """Of what stands in a text, every value of others that counts there."""
         spans = [(match.first, match.last) for match in found if not mine.isdisjoint(match.value.owners)]
         for match in sorted(found, key=lambda match: match.first - match.last):
             if match.value.is_searched and mine.isdisjoint(match.value.owners):

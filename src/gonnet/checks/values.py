@@ -104,6 +104,7 @@ class Values:
             self._known[letters] = _value(kind, text, tuple(keys), is_searched=not reason)
         self._known |= dict(self._written_otherwise())
         self._lengths = _lengths(self._known)
+        self._short = tuple(sorted({len(letters) for letters in self._known if len(letters) < _HEAD}, reverse=True))
 
     @staticmethod
     def _why_not(letters: str, kind: str, owners: int, allowed: set[str]) -> str:
@@ -147,9 +148,9 @@ class Values:
             found = self._known.get(text[at : at + length])
             if found is not None:
                 yield length, found
-        for length in range(min(_HEAD, len(text) - at + 1) - 1, 0, -1):
+        for length in self._short:
             found = self._known.get(text[at : at + length])
-            if found is not None:
+            if found is not None and at + length <= len(text):
                 yield length, found
 
 
