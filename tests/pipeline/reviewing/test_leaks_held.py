@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import pytest
@@ -19,7 +20,9 @@ def test_what_was_found_is_shown_with_what_stands_around_it_and_released_at_once
     packages: Any = {package["key"]: package for package in dairy.json("review", "1", code=3)["packages"]}
     found = packages["117"]["found_by_the_leak_check"]
     assert {(hit["value"], hit["owner"]) for hit in found} == {("Hallbank", "118"), ("00042", "00042")}
-    assert {hit["context"] for hit in found} == {"see Hallbank and 00042"}
+    contexts = {hit["place"]: hit["context"] for hit in found}
+    assert contexts["the pdf (page 1)"] == "see Hallbank and 00042"
+    assert re.fullmatch(r"cell D\d+: see Hallbank and 00042", contexts["the xlsx (sheet1)"])
     asked = dairy.gonnet("release", "1", "--leak", "Hallbank", "--why", "a brand of tank", code=2)
     assert "say --yes" in asked.stderr
     shown = dairy.gonnet(

@@ -75,6 +75,19 @@ def _parts(data: bytes) -> list[tuple[str, tuple[str, ...]]]:
         return [(place, tuple(texts)) for place, texts in found]
 
 
+def cell_with(data: bytes, text: str) -> str:
+    """The first cell of a workbook in which a text stands, such as `D7`; empty where none has it whole."""
+    with zipfile.ZipFile(io.BytesIO(data)) as book:
+        shared = _shared_strings(book)
+        for name in book.namelist():
+            if re.fullmatch(r"xl/worksheets/sheet\d+\.xml", name):
+                for cell in ElementTree.fromstring(book.read(name)).iter(_CELL):
+                    said = "".join(node.text or "" for node in cell.iter() if node.tag in _TEXTS)
+                    if text in (shared[int(said)] if cell.get("t") == "s" and said else said):
+                        return cell.get("r", "")
+    return ""
+
+
 def _drawn_texts(data: bytes) -> list[str]:
     """Titles, cached values and descriptions of charts and pictures."""
     nodes = list(ElementTree.fromstring(data).iter())

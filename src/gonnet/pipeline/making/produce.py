@@ -19,6 +19,7 @@ from typing import NamedTuple, cast
 
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack
+from gonnet.checks.reading import cell_with
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, HitRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
@@ -201,7 +202,8 @@ class _Worker:
             found = checks.read_back(drawn.data, plan.format)
         own = partial(places.own, laid, plan, drawn.pages)
         hits += watch.search(order.owners, name, found, known=known, own=own)
-        return tuple(watch.places(order.owners, name, found, _once(hits))) if hits else ()
+        placed = watch.places(order.owners, name, found, _once(hits))
+        return tuple(_with_cell(hit, drawn.data) if plan.format == "xlsx" else hit for hit in placed)
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
         """The document as it is kept; `content` is the digest of what a locked one shows."""
@@ -216,6 +218,12 @@ class _Worker:
             rows=rows,
             content=content or digest,
         )
+
+
+def _with_cell(hit: Hit, workbook: bytes) -> Hit:
+    """The hit with the cell in which it stands before what stands around it."""
+    cell = cell_with(workbook, hit.spelled)
+    return replace(hit, context=f"cell {cell}: {hit.context}") if cell else hit
 
 
 def _once(hits: Iterable[Hit]) -> list[Hit]:
