@@ -94,6 +94,8 @@ def test_everyday_words_are_no_names_where_they_stand_as_words() -> None:
     assert found("from TOTAL") == ["Total"], "not as the job writes it"
     assert found("of orrest") == ["Orrest"], "everywhere, as the job says"
     assert (found("see Nether Row there"), found("Nether Row")) == ([], ["Nether Row"]), "alone, as the job says"
+    watch.manner = Manner(everyday=usual, everywhere=("Total",))
+    assert (found("Total of 5"), found("in TOTAL")) == ([], ["Total"]), "everywhere but in the job's own words"
 
 
 def test_hits_are_told_with_value_owner_and_place() -> None:

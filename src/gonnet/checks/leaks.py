@@ -170,6 +170,8 @@ class Watch:
     def places(self, keys: Sequence[str], name: str, found: ReadBack, wanted: Iterable[Hit]) -> Iterator[Hit]:
         """The hits once more with the place of a file in which each stands, in the same words where it has these."""
         mine, wanted = frozenset(keys), list(wanted)
+        if not wanted:  # as of nearly every file
+            return
         around = {(hit.kind, hit.value): hit.context for hit in wanted}
         there: dict[tuple[str, str], Hit] = {}
         for place, texts in found.parts:
@@ -197,7 +199,7 @@ class Watch:
         """Whether a value is itself where it stands, and not an everyday word or number."""
         letters = "".join(match.value.parts)
         if letters in self._everywhere:
-            return True
+            return not self._is_everyday(match, letters)
         if match.is_alone and not are_names and not (is_fixed and match.value.is_short):
             return letters not in self._manner.frequent
         if self._label is not None and self._label.search(match.before):

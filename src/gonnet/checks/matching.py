@@ -90,7 +90,6 @@ def _is_joined(value: Value, text: str, mine: Sequence[Run]) -> bool:
     for run, after in pairwise(mine):
         at += len(run.text)
         met.add(at)
-        met.add(at)
         between = text[run.end : after.start]
         own = value.gaps.get(at)
         if not between:

@@ -60,12 +60,15 @@ class Seals:
 
     def begin(self, run_id: int) -> str:
         """Make the key if there is none yet, for this run and all after it; how they are sealed."""
-        if self._key is None and not self.place.exists():
+        if self._key is None:
+            text = json.dumps({"key": secrets.token_hex(32), "since": run_id})
+            new = self.place.with_name(f".{self.place.name}-{os.getpid()}")
             with suppress(OSError):
                 private.folder(self.place.parent)
-                text = json.dumps({"key": secrets.token_hex(32), "since": run_id})
-                with os.fdopen(os.open(self.place, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
-                    file.write(text)
+                private.write(new, text.encode("ascii"))
+            with suppress(OSError):  # whole or not at all; where another run was first, its key counts
+                os.link(new, self.place)
+            new.unlink(missing_ok=True)
             self.__dict__.pop("_key", None)
         return "keyed" if self._key is not None else "open"
 

@@ -46,15 +46,18 @@ class EverydayWords:
 def everyday_words(job: Job, found: Survey, values: Values) -> EverydayWords:
     """The values that are words of the job, of its enclosures, or of the rows of many who are not meant by them."""
     usual = defaultdict(set, everyday(_said_by_the_job(job, found), values))
+    everywhere = set(map(squeezed, job.file.checks.everywhere))  # these are words in the job's own texts alone
     enclosed = {file: part for edition in found.editions.values() for file, part in edition.enclosures.items()}
     for letters, ways in everyday(_texts_of(enclosed.values()), values).items():
         value = values.get(letters)
-        if value is not None and (value.is_word or value.is_short):
+        if value is not None and (value.is_word or value.is_short) and letters not in everywhere:
             usual[letters] |= {way for way in ways if way != value.text}
     few, often = max(_FEW, len(found.counts) * _SHARE), max(_OFTEN, len(found.counts) * _PART)
     alone, counting = set[str](), set[str]()
     for sql, counted in _counted(found, values):
         for (letters, way), count in counted.items():
+            if letters in everywhere:
+                continue
             if not way.startswith("="):
                 usual[letters] |= {way} if count > few else set()
             elif count > often and letters.isdecimal():
