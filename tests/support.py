@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import os
 import socket
 import subprocess
 import sys
@@ -20,6 +21,7 @@ from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import Tools, open_tools
+from loaded_program import run_loaded
 
 AS_OF = dt.date(2026, 11, 5)
 
@@ -166,9 +168,23 @@ def taken(tools: Tools, run: RunRecord, package: PackageRecord, part: HandOverRe
 
 
 def run_gonnet(words: Sequence[str], folder: Path, **options: Any) -> subprocess.CompletedProcess[str]:  # noqa: ANN401
+    """Run the program to its end: `text_in` is typed, `env` is its environment; with other options as a new process."""
+    env = dict(options.get("env", os.environ))
+    if options.keys() <= {"env", "input", "timeout"} and not _begins_otherwise(env):
+        return run_loaded(words, folder, options.get("input"), env, options.get("timeout", 120))
     program = Path(sys.executable).with_name("gonnet")
+    if "input" in options:
+        options = {"stdin": None} | options
     settings = {"capture_output": True, "text": True, "timeout": 120, "stdin": subprocess.DEVNULL} | options
     return subprocess.run([str(program), *words], cwd=folder, check=False, **settings)
+
+
+def _begins_otherwise(env: dict[str, str]) -> bool:
+    """Whether Python itself begins in another way than in the process of the tests."""
+    return any(
+        name.startswith(("PYTHON", "LC_", "LANG", "TZ")) and env.get(name) != os.environ.get(name)
+        for name in env.keys() | os.environ.keys()
+    )
 
 
 def free_port() -> int:

@@ -10,7 +10,7 @@ import importlib
 import click
 
 from gonnet import __version__
-from gonnet.cli._exit import run
+from gonnet.cli import _exit
 from gonnet.errors import nearest
 
 COMMANDS = {
@@ -85,4 +85,4 @@ def gonnet() -> None:
 
 def main() -> None:
     """The entry point of the `gonnet` command."""
-    run(gonnet)
+    _exit.run(gonnet)
