@@ -64,8 +64,9 @@ def _loaded() -> str:
     keeper = subprocess.Popen([sys.executable, __file__, place], stdin=subprocess.DEVNULL)
     atexit.register(keeper.kill)
     end = time.monotonic() + 60
-    while not os.path.exists(place):
-        assert keeper.poll() is None and time.monotonic() < end, "the program could not be loaded"
+    while not Path(place).exists():
+        assert keeper.poll() is None, "the program could not be loaded"
+        assert time.monotonic() < end, "the program could not be loaded in time"
         time.sleep(0.02)
     return place
 
@@ -76,7 +77,7 @@ def _serve(place: str) -> None:
     with socket.socket(socket.AF_UNIX, socket.SOCK_SEQPACKET) as door:
         door.bind(place + ".new")
         door.listen(16)
-        os.rename(place + ".new", place)
+        Path(place + ".new").rename(place)
         while True:
             line, _ = door.accept()
             if os.fork() == 0:

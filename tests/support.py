@@ -173,9 +173,9 @@ def run_gonnet(words: Sequence[str], folder: Path, **options: Any) -> subprocess
     if options.keys() <= {"env", "input", "timeout"} and not _begins_otherwise(env):
         return run_loaded(words, folder, options.get("input"), env, options.get("timeout", 120))
     program = Path(sys.executable).with_name("gonnet")
-    if "input" in options:
-        options = {"stdin": None} | options
-    settings = {"capture_output": True, "text": True, "timeout": 120, "stdin": subprocess.DEVNULL} | options
+    settings: dict[str, Any] = {"capture_output": True, "text": True, "timeout": 120}
+    settings |= {} if "input" in options else {"stdin": subprocess.DEVNULL}
+    settings |= options
     return subprocess.run([str(program), *words], cwd=folder, check=False, **settings)
 
 
