@@ -14,6 +14,7 @@ from gonnet.data.macros import MACROS
 from gonnet.errors import DataError, meant
 
 _NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMAL|DOUBLE|FLOAT|REAL)")
+_OPEN = '"NULL"'  # the type of NULL itself
 _INTEGERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT)")
 
 
@@ -26,8 +27,13 @@ class ColumnType:
 
     @property
     def is_number(self) -> bool:
-        """Whether values are integers, decimals or floating numbers."""
-        return bool(_NUMBERS.match(self.type))
+        """Whether values are integers, decimals or floating numbers; so may those be of which there are none."""
+        return bool(_NUMBERS.match(self.type)) or self.is_open
+
+    @property
+    def is_open(self) -> bool:
+        """Whether no value says what values of this column are."""
+        return self.type == _OPEN
 
     @property
     def is_integer(self) -> bool:
@@ -75,6 +81,7 @@ class Engine:
         self._strict.execute("SET ieee_floating_point_ops=false")
         self._connection.execute("SET error_on_division_by_zero=false")
         self.tables: list[str] = []
+        self._numbered: set[str] = set()
         for head, body in MACROS.items():
             self._connection.execute(f"create macro {head} as ({body})")
 
@@ -152,7 +159,23 @@ class Engine:
 
     def create(self, table: str, sql: str, values: Mapping[str, object] | None = None, *, where: str = "") -> None:
         """Make `table` from a query and remember it."""
+        if self._numbered:  # over data sets without rows, whose columns may be of no type
+            found = {str(row[0]): str(row[1]) for row in self.query(f"describe {sql}", values or {}, where=where)}
+            if _OPEN in found.values() and not self.query(
+                f"select 1 from ({sql}\n) limit 1", values or {}, where=where
+            ):
+                self.create_empty(table, {name: None if kind == _OPEN else kind for name, kind in found.items()})
+                return
         self.query(f"create table {quoted(table)} as\n{sql}\n", values or {}, where=where)
+        self.tables.append(table)
+
+    def create_empty(self, table: str, columns: Mapping[str, str | None]) -> None:
+        """Make `table` without rows; a column whose type is None takes part in sums, dates and texts alike."""
+        typed = {name: f"cast(null as {kind})" if kind else "null" for name, kind in columns.items()}
+        chosen = ", ".join(f"{value} as {quoted(name)}" for name, value in typed.items())
+        # A view: a table would make a column of no type one of whole numbers. It numbers its rows as tables do.
+        self.query(f"create view {quoted(table)} as select {chosen}, 0 as rowid where false")
+        self._numbered.add(table)
         self.tables.append(table)
 
     def columns(self, table: str) -> tuple[ColumnType, ...]:
@@ -160,7 +183,8 @@ class Engine:
         rows = self.query(
             "select column_name, data_type from duckdb_columns() where table_name = ? order by column_index", [table]
         )
-        return tuple(ColumnType(name=str(name), type=str(kind)) for name, kind in rows)
+        hidden = {"rowid"} if table in self._numbered else set()
+        return tuple(ColumnType(name=str(name), type=str(kind)) for name, kind in rows if name not in hidden)
 
     def require_column(self, table: str, column: str, *, where: str) -> None:
         """Refuse a column that `table` does not have.

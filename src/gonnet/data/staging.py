@@ -98,6 +98,9 @@ def assign_types(engine: Engine, target: Target, hints: Mapping[str, Hint]) -> N
             where=target.where,
             fix=meant(unknown[0], list(hints), noun="column"),
         )
+    if not engine.count(target.raw):
+        _without_rows(engine, target, hints)
+        return
     chosen = []
     for column, hint in hints.items():
         if column in target.text and column not in target.fixed and hint in (Hint.FLOAT, Hint.DECIMAL):
@@ -110,6 +113,16 @@ def assign_types(engine: Engine, target: Target, hints: Mapping[str, Hint]) -> N
     engine.query(f"create table {quoted(target.name)} as select {', '.join(chosen)} from {quoted(target.raw)}")
     engine.query(f"drop table {quoted(target.raw)}")
     engine.tables.append(target.name)
+
+
+def _without_rows(engine: Engine, target: Target, hints: Mapping[str, Hint]) -> None:
+    """Make the target of no rows: a column of which no value says what it is may be added up, dated and read."""
+    kinds: dict[str, str | None] = {}
+    for column, hint in hints.items():
+        is_said = column in target.fixed or column in target.text or hint not in (Hint.ANY, Hint.TEXT, Hint.DATED)
+        kinds[column] = (_fixed(engine, target, column) or _found(engine, target, column, hint)) if is_said else None
+    engine.create_empty(target.name, {column: kind or None for column, kind in kinds.items()})
+    engine.query(f"drop table {quoted(target.raw)}")
 
 
 def _plainly(column: str, hint: Hint) -> str:

@@ -19,8 +19,18 @@ def working_days(place: str | None, where: str = "gonnet.yaml, holidays") -> Cal
     Raises:
         JobError: the place is not known, or what knows holidays is not installed.
     """
+    is_holiday = public_holidays(place, where)
+    return lambda day: day.isoweekday() < 6 and not is_holiday(day)
+
+
+def public_holidays(place: str | None, where: str = "gonnet.yaml, holidays") -> Callable[[dt.date], bool]:
+    """Whether a date is a public holiday; see `working_days`.
+
+    Raises:
+        JobError: as for `working_days`.
+    """
     if place is None:
-        return lambda day: day.isoweekday() < 6
+        return lambda _day: False
     try:
         from holidays import country_holidays
     except ModuleNotFoundError as error:
@@ -33,4 +43,4 @@ def working_days(place: str | None, where: str = "gonnet.yaml, holidays") -> Cal
         raise JobError(
             f"the public holidays of '{place}' are not known", where=where, fix="Write a country such as IE or GB-SCT"
         ) from error
-    return lambda day: day.isoweekday() < 6 and day not in known
+    return lambda day: day in known

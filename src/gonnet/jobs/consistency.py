@@ -22,6 +22,8 @@ def within_the_file(job: Job) -> Iterator[JobError]:
     yield from _lists(job)
     yield from _rules(job)
     yield from _parameters(job)
+    yield from _once_per(job)
+    yield from _calendar(job)
     yield from _figures(job)
     yield from _delivery(job)
     yield from unfilled(job)
@@ -66,6 +68,31 @@ def _parameters(job: Job) -> Iterator[JobError]:
         if name in RESERVED or name == "as_of":
             what = f"a parameter cannot be called '{name}'"
             yield JobError(what, where=job.at("parameters", name), fix="Texts use this name already")
+
+
+def _once_per(job: Job) -> Iterator[JobError]:
+    for index, part in enumerate(job.file.once_per):
+        known = [*job.file.parameters, *job.file.figures]
+        if part not in known and "{{" not in part:
+            where = job.at("once_per", index) if ("once_per", index) in job.positions.values else job.at("once_per")
+            fix = f"{meant(part, known, noun='parameter or figure')}; a text has merge fields: {{{{ period.id }}}}"
+            yield JobError(f"there is no parameter or figure '{part}'", where=where, fix=fix)
+
+
+def _calendar(job: Job) -> Iterator[JobError]:
+    """Parameters that entries set, and those that would have no value when nobody is there to give it."""
+    for index, entry in enumerate(job.file.calendar):
+        place = ("calendar", index) if ("calendar", index) in job.positions.values else ("calendar",)
+        for name in entry.set:
+            if name not in job.file.parameters:
+                fix = meant(name, list(job.file.parameters), noun="parameter")
+                yield JobError(f"this job has no parameter '{name}'", where=job.at(*place, "set", name), fix=fix)
+        for name, parameter in job.file.parameters.items():
+            if parameter.default is None and name not in entry.set:
+                fix = f"Write `set: {{{name}: …}}`, or give it a default"
+                yield JobError(
+                    f"the parameter '{name}' has no value when nobody is there", where=job.at(*place), fix=fix
+                )
 
 
 def _figures(job: Job) -> Iterator[JobError]:

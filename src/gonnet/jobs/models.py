@@ -12,6 +12,7 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.errors import JobError
 from gonnet.jobs.blocks import Block
+from gonnet.jobs.calendar import Entry
 from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.people import RecipientList
 from gonnet.jobs.positions import Positions
@@ -256,6 +257,8 @@ class JobFile(Section):
         before: The program of the workspace that runs before the data are read, by its name.
         after: The one that runs when everything is made.
         keep: How long the files of a run are kept; as the workspace says when left out.
+        once_per: What makes two regular sends the same: parameters, figures, or texts; when left out, all parameters.
+        calendar: When it runs by itself.
         beyond: Why its SQL may read rows of others than the recipient; it may not when left out.
     """
 
@@ -280,12 +283,23 @@ class JobFile(Section):
     write_back: WriteBack | None = None
     checks: Checks = Checks()
     keep: Days | None = None
+    once_per: Names = ()
+    calendar: Annotated[tuple[Entry, ...], BeforeValidator(as_tuple_of_one)] = ()
     beyond: Annotated[str | None, Field(min_length=10)] = None
 
     @field_validator("rules", "deliver", mode="before")
     @classmethod
     def _lists_as_tuples(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else value
+
+    @field_validator("calendar")
+    @classmethod
+    def _each_entry_called_by_itself(cls, value: tuple[Entry, ...]) -> tuple[Entry, ...]:
+        names = [entry.called for entry in value]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two entries of the calendar are called '{twice}': give one another `name`")
+        return value
 
     @field_validator("deliver")
     @classmethod

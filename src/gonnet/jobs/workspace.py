@@ -14,6 +14,7 @@ from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
+from gonnet.jobs.calendar import Entry
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
@@ -75,19 +76,29 @@ class Limits(Section):
     quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span)] = None
 
 
+def _as_entry(value: object) -> object:
+    """`monday 07:00` as an entry of a calendar."""
+    days, _, time = value.rpartition(" ") if isinstance(value, str) else ("", "", "")
+    if not days:
+        raise ValueError(f"'{value}' says no day and time; write them such as monday 07:00")
+    return {"every": days, "at": time}
+
+
 class Summary(Section):
     """The message that tells an administrator what came of a send.
 
     Attributes:
         to: Addresses, separated by `;`.
         sender: From whom it is.
-        when: After every send, or only after one of which something wants attention.
+        when: After every send and every occurrence, or only where not everything that was due left.
+        digest: When one message tells of everything since the last one: `monday 07:00`.
         server: The mail server by which it leaves; the only one when left out.
     """
 
     to: str
     sender: str = Field(alias="from")
     when: Literal["always", "when wrong"] = "always"
+    digest: Annotated[Entry | None, BeforeValidator(_as_entry)] = None
     server: str | None = None
 
 
@@ -125,6 +136,7 @@ class WorkspaceFile(Section):
     """The whole of `gonnet.yaml`.
 
     Attributes:
+        alarm: A program that is given what could not be told by mail, on its standard input: `[PROGRAM, WORD …]`.
         log: A file for machines: a line of JSON for each thing that happens; none when left out.
         programs: What jobs may run before and after a run, by name.
         reads: Folders outside of the workspace from which jobs may take files.
@@ -138,6 +150,7 @@ class WorkspaceFile(Section):
     printers: dict[Name, PrinterSpec] = {}
     limits: Limits = Limits()
     summary: Summary | None = None
+    alarm: Names = ()
     log: str | None = None
     time_zone: str = "UTC"
     year_begins: int = Field(default=1, ge=1, le=12)

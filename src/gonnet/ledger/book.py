@@ -19,6 +19,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from gonnet.errors import RunError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.accounts import account_now
+from gonnet.ledger.calendar import Entries, Notices, Occurrences, Pauses
 from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import HandOvers
@@ -49,6 +50,10 @@ class Ledger:
         home: Knows whether this is the ledger that was last written here, or a copy.
         hand_overs: Writes down what is handed over.
         changes: Writes down what people change about packages.
+        entries: Knows the entries of all calendars.
+        occurrences: Knows what was due, and what became of it.
+        pauses: Knows which jobs are paused.
+        notices: Knows what administrators are to hear.
     """
 
     def __init__(self, folder: Path, clock: Clock) -> None:
@@ -58,6 +63,10 @@ class Ledger:
         self.home = Home(self._engine, self.place)
         self.hand_overs = HandOvers(self._engine, self.place, self.now)
         self.changes = Changes(self._engine, self.place, self.now)
+        self.entries = Entries(self._engine, self.place)
+        self.occurrences = Occurrences(self._engine, self.place)
+        self.pauses = Pauses(self._engine, self.place)
+        self.notices = Notices(self._engine, self.place)
 
     def close(self) -> None:
         """Let go of the file."""
@@ -79,14 +88,25 @@ class Ledger:
             raise RunError(what, where=f"run {run.id}", fix="Wait until it is done, then look again") from error
 
     @contextmanager
+    def alone_with(self, job: str) -> Iterator[bool]:
+        """Hold the right to run what is due of a job; False where another process holds it."""
+        with ExitStack() as stack:
+            try:
+                stack.enter_context(held(self.place.with_name(f"due-{file_name(job)}.lock")))
+            except HeldError:
+                yield False
+                return
+            yield True
+
+    @contextmanager
     def writing(self, **fields: object) -> Iterator[RunWriter]:
         """Open a run and close it when the block ends; one that fails is kept as aborted, and cannot be sent."""
         with ExitStack() as stack:
             run_id = self._begin(fields, stack)
             try:
                 yield RunWriter(self._engine, self.place, self.now, run_id)
-            except BaseException:
-                self._abort(run_id)
+            except BaseException as error:
+                self._abort(run_id, getattr(error, "what", "") or type(error).__name__)
                 raise
 
     def _making(self, run_id: int) -> Path:
@@ -100,7 +120,7 @@ class Ledger:
             making = [int(at) for at in work.scalars(select(run.id).where(run.state == RunState.PREPARING))]
         dead = [number for number in making if not is_held(self._making(number))]
         for number in dead:
-            self._abort(number)
+            self._abort(number, "the program was ended before it was done")
             self._making(number).unlink(missing_ok=True)
         return dead
 
@@ -115,11 +135,12 @@ class Ledger:
             self._note(work, run_id, "preparing")
             return run_id
 
-    def _abort(self, run_id: int) -> None:
+    def _abort(self, run_id: int, reason: str) -> None:
         try:
             with self._engine.begin() as work:
-                work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(state=RunState.ABORTED))
-                self._note(work, run_id, "aborted")
+                values = {"state": RunState.ABORTED, "reason": reason}
+                work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(**values))
+                self._note(work, run_id, f"aborted: {reason}"[:600])
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
 
@@ -165,6 +186,15 @@ class Ledger:
                 raise RunError(what, fix="`gonnet prepare JOB` makes one; `gonnet runs` lists them")
             found = run_of(row, self._counts(work, row.id), self._handed(work, row.id))
             return replace(found, account=self._account(work, row)) if row.account else found
+
+    @explained
+    def run_of_occurrence(self, number: int) -> RunRecord | None:
+        """The newest run of an occurrence that was prepared to its end, or None."""
+        run = schema.runs.c
+        query = select(func.max(run.id)).where(run.occurrence_id == number, run.state == RunState.PREPARED)
+        with self._engine.connect() as work:
+            found = work.scalar(query)
+        return None if found is None else self.run(str(found))
 
     @explained
     def all_runs(self) -> tuple[RunRecord, ...]:

@@ -96,11 +96,13 @@ class HandOvers:
         self._together.close()
 
     @explained
-    def begin(self, run_id: int, package_id: int | None, part: HandOverRecord, day: str, limits: Allowance) -> bool:
+    def begin(
+        self, run_id: int | None, package_id: int | None, part: HandOverRecord, day: str, limits: Allowance
+    ) -> bool:
         """Write the intent; False when it is no longer to be handed over.
 
         Args:
-            run_id: The run.
+            run_id: The run; None for what belongs to no run.
             package_id: The package; None for what belongs to no package.
             part: The hand-over.
             day: The date, in the workspace's time zone.
@@ -125,12 +127,12 @@ class HandOvers:
 
     @explained
     def answered(
-        self, run_id: int, package_id: int | None, part: HandOverRecord, outcome: Outcome, *, alone: bool = False
+        self, run_id: int | None, package_id: int | None, part: HandOverRecord, outcome: Outcome, *, alone: bool = False
     ) -> State | None:
         """Write the outcome; returns the state that it gives its package, or None where that does not change.
 
         Args:
-            run_id: The run.
+            run_id: The run; None for what belongs to no run.
             package_id: The package; None for what belongs to no package.
             part: The hand-over.
             outcome: What came of it.
@@ -141,7 +143,7 @@ class HandOvers:
     def _answer(
         self,
         work: Connection,
-        run_id: int,
+        run_id: int | None,
         package_id: int | None,
         part: HandOverRecord,
         outcome: Outcome,
@@ -185,7 +187,9 @@ class HandOvers:
         return self._together.run(write)
 
     @explained
-    def add(self, run_id: int, package_id: int | None, message: int | None, part: HandOverRecord) -> HandOverRecord:
+    def add(
+        self, run_id: int | None, package_id: int | None, message: int | None, part: HandOverRecord
+    ) -> HandOverRecord:
         """Write a hand-over that no package was prepared with, a trial or a summary; returns it with its number."""
         row = hand_over_row(run_id, package_id, message, part)
 
@@ -229,7 +233,11 @@ class HandOvers:
 
         self._together.run(write)
 
-    def _note(self, work: Connection, run_id: int, package_id: int | None, what: str, now: str | None = None) -> None:
+    def _note(
+        self, work: Connection, run_id: int | None, package_id: int | None, what: str, now: str | None = None
+    ) -> None:
+        if run_id is None:
+            return
         at = now or self._now()
         statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=at, said=what[:600])
 
@@ -275,7 +283,7 @@ def _left_of(work: Connection, run_id: int) -> int:
     return int(work.scalar(query.where(_TABLE.state.in_(TAKEN))) or 0)
 
 
-def _require_within(work: Connection, run_id: int, target: Target, day: str, limits: Allowance) -> None:
+def _require_within(work: Connection, run_id: int | None, target: Target, day: str, limits: Allowance) -> None:
     """Refuse an intent, which is written and not yet committed, that would be one too many.
 
     Raises:
@@ -283,7 +291,7 @@ def _require_within(work: Connection, run_id: int, target: Target, day: str, lim
     """
     if target.kind is not TargetKind.ADDRESS:
         return
-    if limits.of_run is not None and _left_of(work, run_id) > limits.of_run:
+    if limits.of_run is not None and run_id is not None and _left_of(work, run_id) > limits.of_run:
         raise AllowanceUsedError(f"the limit of messages for a run is reached: gonnet.yaml allows {limits.of_run:,}")
     if limits.of_day is not None and _left_on(work, day) > limits.of_day:
         raise AllowanceUsedError(f"the limit of messages for a day is reached: gonnet.yaml allows {limits.of_day:,}")

@@ -98,10 +98,10 @@ class TakenElsewhere:
     """What left, or may have left, in other regular runs of the same job and cycle.
 
     Attributes:
-        by_key: The key as `same` spells it → what left for it, run by run.
+        by_key: The key as `same` spells it, and what else makes it the same → what left for it, run by run.
     """
 
-    by_key: Mapping[str, tuple[_Earlier, ...]] = field(default_factory=dict)
+    by_key: Mapping[tuple[str, str], tuple[_Earlier, ...]] = field(default_factory=dict)
 
     def of(self, package: PackageRecord, part: HandOverRecord) -> int | None:
         """The run in which a hand-over of a package left, or may have; None where it did not.
@@ -109,7 +109,7 @@ class TakenElsewhere:
         Where everything of a package left, its key has what it is to get, whatever its addresses are now. Where only
         a part of it left, that part alone is taken.
         """
-        for earlier in self.by_key.get(same(package.key), ()):
+        for earlier in self.by_key.get((same(package.key), package.once), ()):
             if earlier.is_whole or _place(part.target) in earlier.targets:
                 return earlier.run
         return None
@@ -124,6 +124,7 @@ def taken_elsewhere(work: Connection, run: RunRecord) -> TakenElsewhere:
     query = (
         select(
             _packages.same_key,
+            _packages.once,
             _packages.id,
             _packages.run_id,
             *(_parts.target_kind, _parts.target, _parts.place, _parts.state, _parts.kind),
@@ -134,15 +135,15 @@ def taken_elsewhere(work: Connection, run: RunRecord) -> TakenElsewhere:
         .where(_parts.purpose == Purpose.REGULAR, _parts.state != HandOverState.CLOSED)
         .order_by(_packages.id.desc())
     )
-    found: dict[tuple[str, int], _Earlier] = {}
-    for key, package, number, kind, name, place, state, what in work.execute(query):
-        earlier = found.setdefault((key, package), _Earlier(number))
+    found: dict[tuple[tuple[str, str], int], _Earlier] = {}
+    for spelt, once, package, number, kind, name, place, state, what in work.execute(query):
+        earlier = found.setdefault(((spelt, once), package), _Earlier(number))
         is_draft = what == HandOverKind.DRAFT and state == HandOverState.DRAFTED
         if state in TAKEN and not is_draft:
             earlier.targets.add(_place(Target(TargetKind(kind), name, place)))
         else:
             earlier.is_whole = False
-    by_key: dict[str, list[_Earlier]] = {}
+    by_key: dict[tuple[str, str], list[_Earlier]] = {}
     for (key, _), earlier in found.items():
         if earlier.targets:
             by_key.setdefault(key, []).append(earlier)

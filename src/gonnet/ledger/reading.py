@@ -28,6 +28,7 @@ def _read(table: Table, *names: str, of: FromClause | None = None) -> Select[Any
 _PACKAGES = _read(
     schema.packages,
     *("id", "key", "name", "state", "prepared_as", "reason", "rows", "figures", "odd", "seal", "keys", "steps", "hits"),
+    "once",
 )
 _DOCUMENTS = _read(
     schema.documents,
@@ -78,7 +79,7 @@ def _package(
     messages: Mapping[int, Sequence[MessageRecord]],
     hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
-    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps, hits = row
+    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps, hits, once = row
     return PackageRecord(
         id=number,
         key=key,
@@ -91,6 +92,7 @@ def _package(
         odd=tuple(odd),
         seal=seal,
         keys=tuple(keys),
+        once=once,
         steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in steps),
         hits=tuple(HitRecord(*hit) for hit in hits),
         documents=tuple(documents.get(number, ())),
@@ -171,4 +173,6 @@ def run_of(row: Row[Any], counts: Mapping[State, int], handed: Mapping[HandOverS
         reviewed=_time(row.reviewed),
         unsearched=tuple(row.unsearched),
         sealed=row.sealed,
+        reason=row.reason,
+        occurrence=row.occurrence_id,
     )

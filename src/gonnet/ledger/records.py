@@ -165,6 +165,7 @@ class PackageRecord:
         share: What it has of the account of rows; it is written, and read only for the account.
         hits: What the leak check found in it.
         prepared_as: Its state when the run was prepared.
+        once: What of it makes two sends the same besides the cycle of its run.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
     """
 
@@ -184,6 +185,7 @@ class PackageRecord:
     steps: tuple[StepRecord, ...] = ()
     hits: tuple[HitRecord, ...] = ()
     prepared_as: State | None = None
+    once: str = ""
     id: int = 0
 
     @property
@@ -244,6 +246,8 @@ class RunRecord:
         handed: State of hand-overs that are done → how many; trials and summaries do not count.
         reviewed: When it was last reviewed, or None.
         unsearched: What the leak check did not search, and why.
+        reason: Why it was aborted, where it was.
+        occurrence: The occurrence of the calendar that it is of, or None.
         sealed: How: `keyed`, `open` where the workspace has no key, `plain` by a version before there were keys.
     """
 
@@ -266,3 +270,5 @@ class RunRecord:
     reviewed: dt.datetime | None = None
     unsearched: tuple[str, ...] = ()
     sealed: str = "keyed"
+    reason: str = ""
+    occurrence: int | None = None

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
+from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text, UniqueConstraint
 
-VERSION = 7
+VERSION = 8
 
 metadata = MetaData()
 
@@ -39,6 +39,8 @@ runs = Table(
     Column("unsearched", JSON, nullable=False, default=list),
     Column("sealed", String, nullable=False, default="open"),
     Column("reviewed", String),
+    Column("reason", Text, nullable=False, default=""),
+    Column("occurrence_id", Integer, index=True),
     Index("runs_by_job", "job", "cycle"),
 )
 
@@ -61,6 +63,7 @@ packages = Table(
     Column("steps", JSON, nullable=False),
     Column("keys", JSON, nullable=False),
     Column("hits", JSON, nullable=False, default=list),
+    Column("once", Text, nullable=False, default=""),
     Index("packages_by_run", "run_id", "key", unique=True),
 )
 
@@ -100,7 +103,7 @@ hand_overs = Table(
     "hand_overs",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("run_id", ForeignKey("runs.id"), nullable=False),
+    Column("run_id", ForeignKey("runs.id")),
     Column("package_id", ForeignKey("packages.id"), index=True),
     Column("message_id", ForeignKey("messages.id"), index=True),
     Column("purpose", String, nullable=False),
@@ -140,4 +143,67 @@ events = Table(
     Column("package_id", ForeignKey("packages.id"), index=True),
     Column("at", String, nullable=False),
     Column("what", Text, nullable=False),
+)
+
+entries = Table(
+    "entries",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("job", String, nullable=False),
+    Column("name", String, nullable=False),
+    Column("says", JSON, nullable=False),
+    Column("since", String, nullable=False),
+    Column("seen", String, nullable=False),
+    Column("mark", Text, nullable=False, default=""),
+    Column("unasked", Integer, nullable=False, default=0),
+    UniqueConstraint("job", "name"),
+)
+
+occurrences = Table(
+    "occurrences",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("job", String, nullable=False),
+    Column("entry", String, nullable=False),
+    Column("named", String, nullable=False),
+    Column("due", String, nullable=False),
+    Column("says", JSON, nullable=False),
+    Column("state", String, nullable=False),
+    Column("reason", Text, nullable=False, default=""),
+    Column("entered", String, nullable=False),
+    Column("begun", String),
+    Column("ended", String),
+    Column("tries", Integer, nullable=False, default=0),
+    Column("next_try", String),
+    Column("mark", Text, nullable=False, default=""),
+    UniqueConstraint("job", "entry", "named"),
+    Index("occurrences_by_state", "state"),
+)
+
+pauses = Table(
+    "pauses",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("job", String, nullable=False, index=True),
+    Column("at", String, nullable=False),
+    Column("until", String(10)),
+    Column("who", Text, nullable=False),
+    Column("why", Text, nullable=False),
+    Column("resumed", String),
+    Column("resumed_by", Text, nullable=False, default=""),
+)
+
+notices = Table(
+    "notices",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("occurrence_id", Integer, index=True),
+    Column("run_id", Integer),
+    Column("tell", Text, nullable=False, default=""),
+    Column("subject", Text, nullable=False),
+    Column("text", Text, nullable=False),
+    Column("told", String),
+    Column("trouble", Text, nullable=False, default=""),
+    Column("alarmed", String),
 )

@@ -47,7 +47,7 @@ class RunWriter:
             )
 
     def _package(self, package: PackageRecord) -> dict[str, Any]:
-        alike = ("key", "name", "state", "reason", "rows", "seal")
+        alike = ("key", "name", "state", "reason", "rows", "seal", "once")
         return {name: getattr(package, name) for name in alike} | {
             "run_id": self.id,
             "same_key": same(package.key),
@@ -124,7 +124,9 @@ def document_row(package: int, part: DocumentRecord) -> dict[str, Any]:
     return {name: getattr(part, name) for name in alike} | {"package_id": package}
 
 
-def hand_over_row(run_id: int, package_id: int | None, message: int | None, part: HandOverRecord) -> dict[str, Any]:
+def hand_over_row(
+    run_id: int | None, package_id: int | None, message: int | None, part: HandOverRecord
+) -> dict[str, Any]:
     """A hand-over as the ledger's table has it; `message` is the number of the message that it carries."""
     alike = ("purpose", "kind", "way", "existing", "sha256", "state", "refused", "code", "reply", "put_at")
     target = part.target

@@ -11,9 +11,9 @@ from gonnet.findings import Weight
 from gonnet.jobs import Job
 from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
-from gonnet.ledger.same import same
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making import batches, everyday_words
+from gonnet.pipeline.making.cycles import cycle_of, once_of
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
@@ -56,7 +56,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         if sealed == "open":
             findings.append((str(Weight.ATTENTION), _NO_KEY.format(tools.seals.place)))
         for plan, made in batches.make(tools, found, senders, watch, progress):
-            package = _package(plan, made)
+            package = _package(job, plan, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))
             share = books.enter(plan, made, package.state)
@@ -108,21 +108,11 @@ def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:
         "as_of": request.as_of.isoformat(),
         "parameters": found.values.recorded(),
         "period": _period(job, found) or request.as_of.isoformat(),
-        "cycle": _cycle(job, found, request),
+        "cycle": cycle_of(job, found, request),
         "purpose": request.purpose,
         "only": json.dumps(request.only),
+        "occurrence_id": request.occurrence,
     }
-
-
-def _cycle(job: Job, found: Survey, request: Request) -> str:
-    """What makes two regular sends of a job the same; names and spelling do not count.
-
-    These are its periods; where it has none, the values of its parameters; where it has none of these, the date.
-    """
-    recorded = found.values.recorded()
-    spans = [recorded[name] for name, parameter in job.file.parameters.items() if parameter.kind in SPANS]
-    values = spans or list(recorded.values())
-    return same(", ".join(sorted(values))) if values else request.as_of.isoformat()
 
 
 def _period(job: Job, found: Survey) -> str:
@@ -131,7 +121,7 @@ def _period(job: Job, found: Survey) -> str:
     return ", ".join(f"{name} {recorded[name]}" for name in spans)
 
 
-def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
+def _package(job: Job, plan: PackagePlan, made: Made | None) -> PackageRecord:
     decision = plan.decision
     state, reason = State(str(decision.outcome)), decision.reason
     if made is not None and made.held is not None:
@@ -152,6 +142,7 @@ def _package(plan: PackagePlan, made: Made | None) -> PackageRecord:
         hand_overs=made.hand_overs if made else (),
         keys=tuple(part.key for part in plan.slices) if plan.is_bundle else (),
         hits=made.hits if made else (),
+        once=once_of(job, plan.evaluated.figures),
         steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )
 

@@ -213,5 +213,5 @@ def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tool
     troubles = tuple(trouble for trouble in found if trouble is not None)
     is_ended = report is not None and (not report.is_over or tools.stop.asked)
     open_matters = chosen_want_attention(after, tools, wish.only)
-    wanting = bool(open_matters or choice.earlier or troubles or is_ended)
+    wanting = bool(open_matters or troubles or is_ended)
     return Sent(run=after, choice=choice, report=report, troubles=troubles, wants_attention=wanting)

@@ -5,7 +5,7 @@ from gonnet.recipients.bundles import Sight, bundles, sight, without_rows
 from gonnet.recipients.contacts import arranged
 from gonnet.recipients.corrections import Corrections
 from gonnet.recipients.matching import Addressed, match
-from gonnet.recipients.roll import Recipient, read
+from gonnet.recipients.roll import Recipient, left_out, read
 
 __all__ = [
     "Address",
@@ -15,6 +15,7 @@ __all__ = [
     "Sight",
     "arranged",
     "bundles",
+    "left_out",
     "match",
     "read",
     "sight",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from gonnet.findings import Finding, Weight
@@ -31,6 +31,7 @@ class Addressed:
         why: Why these, line by line of the list.
         seen_by: Key → the line by which the address sees it; empty for what is of one key.
         bundle: How they arrive; None for what is of one key.
+        is_left_out: Whether a list has the key only in lines that its condition leaves out.
         settings: What its list says of everybody on it.
     """
 
@@ -42,6 +43,7 @@ class Addressed:
     why: tuple[str, ...] = ()
     seen_by: Mapping[str, Recipient] = field(default_factory=dict)
     bundle: Bundle | None = None
+    is_left_out: bool = False
     settings: Settings = _NO_SETTINGS
 
     @property
@@ -61,7 +63,10 @@ class Addressed:
 
 
 def match(
-    counts: Mapping[str, int], people: Sequence[Recipient], settings: Sequence[Settings] = (_NO_SETTINGS,)
+    counts: Mapping[str, int],
+    people: Sequence[Recipient],
+    settings: Sequence[Settings] = (_NO_SETTINGS,),
+    left_out: Collection[str] = (),
 ) -> tuple[Addressed, ...]:
     """Every key of the data and of the list once, in key order, each with its contacts.
 
@@ -71,6 +76,7 @@ def match(
         counts: Key → rows.
         people: The lines that are written to.
         settings: What each list says of everybody on it; a key has those of its first contact.
+        left_out: Keys of lines that the conditions of the lists leave out.
     """
     contacts: defaultdict[str, list[Recipient]] = defaultdict(list)
     doubled: Counter[str] = Counter()
@@ -90,7 +96,9 @@ def match(
         mine = tuple(contacts.get(key, ()))
         odd = tuple(_odd(key, mine, doubled[key], shared))
         own = settings[mine[0].listed] if mine else _NO_SETTINGS
-        found.append(Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd, settings=own))
+        aside = not mine and key in left_out
+        part = Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd, settings=own, is_left_out=aside)
+        found.append(part)
     return tuple(found)
 
 
@@ -126,7 +134,8 @@ def unmatched(addressed: Sequence[Addressed], *, has_list: bool) -> Iterator[Fin
     """Findings about keys and recipients that did not meet, near misses first."""
     if not has_list:
         return
-    unknown = [part for part in addressed if not part.contacts]
+    unknown = [part for part in addressed if not part.contacts and not part.is_left_out]
+    aside = [part.key for part in addressed if part.is_left_out]
     idle = [part for part in addressed if part.contacts and not part.rows]
     near = dict(near_misses([part.key for part in unknown], [part.key for part in addressed if part.contacts]))
     for part in sorted(unknown, key=lambda part: part.key not in near):
@@ -135,6 +144,10 @@ def unmatched(addressed: Sequence[Addressed], *, has_list: bool) -> Iterator[Fin
         yield Finding(
             weight=Weight.ATTENTION, text=f"nobody on the list has key '{part.key}' ({rows}){hint}", key=part.key
         )
+    if aside:
+        keys = ", ".join(aside[:_TOGETHER]) + (" …" if len(aside) > _TOGETHER else "")
+        many = "1 key with rows is" if len(aside) == 1 else f"{len(aside)} keys with rows are"
+        yield Finding(weight=Weight.NOTE, text=f"{many} left out by the list's `where`: {keys}")
     if len(idle) > _TOGETHER:
         keys = ", ".join(part.key for part in idle[:_TOGETHER])
         yield Finding(weight=Weight.NOTE, text=f"{len(idle)} keys of the list have no rows: {keys} …")

@@ -90,6 +90,21 @@ def read(
     return tuple(found)
 
 
+def left_out(
+    engine: Engine, table: str, spec: RecipientList, values: Mapping[str, object] | None = None, *, where: str = ""
+) -> set[str]:
+    """The keys of lines that the list's condition leaves out.
+
+    Raises:
+        DataError: the condition does not run.
+    """
+    if not spec.where:
+        return set()
+    expression = key_text(engine, table, spec.says, where=where)
+    sql = f"select distinct {expression} from {quoted(table)} where cast(({spec.where}\n) as boolean) is not true"
+    return {str(key) for (key,) in engine.query(sql, values or {}, where=where) if key is not None}
+
+
 def _key_fields(spec: RecipientList, key: str) -> dict[str, object]:
     """The key's columns as texts, without the blanks around them."""
     parts = key.split(BETWEEN) if len(spec.says) > 1 else [key]

@@ -27,6 +27,7 @@ class Cause(StrEnum):
 
     NO_KEY = "no key"
     NO_RECIPIENT = "no recipient"
+    LEFT_OUT = "left out by the list"
     NO_ADDRESS = "no usable address"
     NO_ROWS = "no rows"
     RULE = "rule"
@@ -88,6 +89,9 @@ def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
     problems = [person.problem for person in addressed.contacts if person.problem]
     if effects.skip is not None:
         return replace(base, outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=effects.skip)
+    if addressed.is_left_out:
+        reason = "the list leaves it out: its line does not meet `where`"
+        return replace(base, outcome=Outcome.SKIPPED, cause=Cause.LEFT_OUT, reason=reason)
     if job.file.recipients and not addressed.contacts:
         reason = "nobody on the list has this key"
         return replace(base, outcome=Outcome.HELD, cause=Cause.NO_RECIPIENT, reason=reason)

@@ -57,7 +57,7 @@ class Gate:
     """The gate of one send.
 
     Args:
-        run: The run.
+        run: The run; None for what belongs to none.
         tools: The tools.
         taken: What left in other runs of the same cycle; nothing where it may leave again.
         paces: Mail server → its pace.
@@ -65,12 +65,13 @@ class Gate:
 
     def __init__(
         self,
-        run: RunRecord,
+        run: RunRecord | None,
         tools: Tools,
         taken: TakenElsewhere | None = None,
         paces: Mapping[str, Paces] | None = None,
     ) -> None:
         self.run, self.tools, self.taken = run, tools, taken or TakenElsewhere()
+        self.run_id = run.id if run is not None else None
         self._paces = paces or {}
         limits = tools.workspace.file.limits
         self.allowance = Allowance(of_run=limits.messages, of_day=limits.per_day, to_address=limits.per_address)
@@ -96,7 +97,7 @@ class Gate:
         part, package = leaving.part, leaving.package
         day = self.today().isoformat()
         number = package.id if package is not None else None
-        return self.tools.ledger.hand_overs.begin(self.run.id, number, part, day, self.allowance)
+        return self.tools.ledger.hand_overs.begin(self.run_id, number, part, day, self.allowance)
 
     def today(self) -> dt.date:
         """The date by which a day's messages are counted: the workspace's."""
@@ -115,8 +116,9 @@ class Gate:
     def _require_numbers(self, mailed: Sequence[Leaving]) -> None:
         ledger, day, limits = self.tools.ledger.hand_overs, self.today().isoformat(), self.allowance
         count = len(mailed)
+        number = self.run_id
         numbers: tuple[tuple[int | None, Callable[[], int], str], ...] = (
-            (limits.of_run, lambda: ledger.left_of(self.run.id), "for a run"),
+            (limits.of_run, lambda: ledger.left_of(number) if number is not None else 0, "for a run"),
             (limits.of_day, lambda: ledger.left_on(day), "a day"),
         )
         for most, left, per in numbers:
@@ -161,7 +163,8 @@ def _hours(gate: Gate, _leaving: Leaving) -> Refusal | None:
 
 def _once(gate: Gate, leaving: Leaving) -> Refusal | None:
     part, package = leaving.part, leaving.package
-    if package is None or part.purpose is not Purpose.REGULAR or gate.run.purpose is not Purpose.REGULAR:
+    purposes = {part.purpose, gate.run.purpose if gate.run is not None else None}
+    if package is None or purposes != {Purpose.REGULAR}:
         return None
     run = gate.taken.of(package, part)
     return Refusal(Scope.HAND_OVER, f"sent in run {run}") if run is not None else None

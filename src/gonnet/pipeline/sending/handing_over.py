@@ -80,7 +80,7 @@ def hand_over_all(
         waiting = (part for package in packages for part in package.waiting if part in package.placed)
         places = stack.enter_context(closing(Places(waiting, tools)))
         places.open()
-        hands = _Hands(packages, Gate(run, tools, taken, paces), places, tell)
+        hands = _Hands(run, packages, Gate(run, tools, taken, paces), places, tell)
         lanes = {name: stack.enter_context(closing(_lane(name, paces, tools))) for name in names}
         for lane in lanes.values():  # whatever is wrong with any of them is told before the first message
             lane.link.open()
@@ -104,9 +104,11 @@ def _lane(name: str, paces: Mapping[str, Paces], tools: Tools) -> Lane:
 class _Hands:
     """Those who hand over; each takes the next package, until there is none or nothing more may leave."""
 
-    def __init__(self, packages: Sequence[PackageRecord], gate: Gate, places: Places, tell: Tell) -> None:
+    def __init__(
+        self, run: RunRecord, packages: Sequence[PackageRecord], gate: Gate, places: Places, tell: Tell
+    ) -> None:
         self._packages, self._gate, self._places, self._tell = iter(packages), gate, places, tell
-        self._run, self._tools = gate.run, gate.tools
+        self._run, self._tools = run, gate.tools
         self._ledger = gate.tools.ledger.hand_overs
         self._lock, self._end = threading.Lock(), threading.Event()
         self._states: Counter[State] = Counter()

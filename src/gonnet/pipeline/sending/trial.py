@@ -75,7 +75,7 @@ def trial(
         lanes = {
             name: stack.enter_context(closing(Lane(link_for(name, tools), paces[name].lane()))) for name in servers
         }
-        one = _Trial(gate, addresses, lanes, tell)
+        one = _Trial(run, gate, addresses, lanes, tell)
         gate.require_open([leaving for package in chosen for _, leaving in one.parts(package)])
         for package in chosen:
             one.send(package)
@@ -87,7 +87,10 @@ def trial(
 class _Trial:
     """One trial, package by package."""
 
-    def __init__(self, gate: Gate, addresses: Sequence[Address], lanes: dict[str, Lane], tell: Tell) -> None:
+    def __init__(
+        self, run: RunRecord, gate: Gate, addresses: Sequence[Address], lanes: dict[str, Lane], tell: Tell
+    ) -> None:
+        self._run = run
         self._gate, self._addresses, self._lanes, self._tell = gate, addresses, lanes, tell
         self.replies: list[Reply] = []
         self.ended = ""
@@ -102,7 +105,7 @@ class _Trial:
     def send(self, package: PackageRecord) -> None:
         """Send every message of a package to every address, until the gate ends it."""
         tools = self._gate.tools
-        files = unsealed(package, tools, self._gate.run.id)
+        files = unsealed(package, tools, self._run.id)
         made: dict[str, bytes] = {}
         for message, leaving in self.parts(package):
             if message.message_id not in made:
@@ -123,7 +126,7 @@ class _Trial:
     def _offer(self, message: MessageRecord, leaving: Leaving, data: bytes, lane: Lane) -> None:
         gate, package = self._gate, leaving.package
         assert package is not None
-        ledger, run = gate.tools.ledger.hand_overs, gate.run
+        ledger, run = gate.tools.ledger.hand_overs, self._run
         part = ledger.add(run.id, package.id, message.id, leaving.part)
         intent = partial(gate.begins, Leaving(part, package))
         try:

@@ -34,7 +34,7 @@ def audience(
     by_key: list[Recipient] = []
     bundles: list[Addressed] = []
     findings: list[Finding] = []
-    taken = set(counts)
+    taken, aside = set(counts), set[str]()
     by_hand = recipients.Corrections(kept(job.folder, job.name))
     for index, (table, spec) in enumerate(job.lists):
         where = job.at_list(
@@ -45,6 +45,7 @@ def audience(
         if spec.bundled is None:
             by_key += recipients.arranged(lines, spec)
             taken |= {line.key for line in lines}
+            aside |= recipients.left_out(engine, table, spec, values, where=where)
     for index, (_, spec) in enumerate(job.lists):
         if spec.bundled is not None:
             lines = tuple(line for line in everybody if line.listed == index)
@@ -52,7 +53,7 @@ def audience(
             bundles += recipients.bundles(recipients.arranged(lines, spec), spec, seen, taken)
             findings += seen.findings
             findings += recipients.without_rows(lines, spec, seen) if not spec.key else ()
-    own = recipients.match(counts, by_key, [spec.settings for spec in job.file.recipients] or ())
+    own = recipients.match(counts, by_key, [spec.settings for spec in job.file.recipients] or (), aside)
     if not job.has_own:
         covered = {key for bundle in bundles for key in bundle.keys}
         own = tuple(part for part in own if part.key not in covered)

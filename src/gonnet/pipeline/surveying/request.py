@@ -19,6 +19,7 @@ class Request:
         only: Keys to which the run is limited; empty for all.
         guarded: Whether the guard of the job may hold the run.
         purpose: Why it is made.
+        occurrence: The occurrence of the calendar that it is of, or None.
         sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
     """
 
@@ -27,4 +28,5 @@ class Request:
     only: tuple[str, ...] = ()
     guarded: bool = True
     purpose: Purpose = Purpose.REGULAR
+    occurrence: int | None = None
     sample: int | None = None

@@ -22,6 +22,8 @@ def plan_column(column: Column, found: ColumnType, house: House, where: str) -> 
     """
     kind, name = ValueKind.of(found), column.field or f"{column.label}"
     pattern = column.format
+    if found.is_open and pattern is not None and is_date_pattern(pattern) and not is_number_pattern(pattern):
+        kind = ValueKind.TIME
     if pattern is not None:
         fits = is_number_pattern(pattern) if kind is ValueKind.NUMBER else is_date_pattern(pattern)
         if kind not in (ValueKind.NUMBER, ValueKind.DATE, ValueKind.TIME) or not fits:
