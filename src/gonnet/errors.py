@@ -4,6 +4,7 @@ GonnetError
 ├── JobError          the job or workspace file is wrong
 ├── ParameterError    a value given for a parameter is wrong or missing
 ├── DataError         a file, a data set or a key is wrong
+│   └── AbsentError   a file is not there; it may yet come
 ├── RunError          the run asked for is not there, or not in a state for this
 ├── SealError         what is stored is not what was reviewed
 ├── StorageError      the workspace folder or its ledger cannot be written or read
@@ -74,6 +75,10 @@ class ParameterError(GonnetError):
 
 class DataError(GonnetError):
     """A file cannot be read, a column is missing, a query does not run, a key cannot be used."""
+
+
+class AbsentError(DataError):
+    """A file is not there; it may yet come."""
 
 
 class RunError(GonnetError):

@@ -17,7 +17,8 @@ from dateutil.rrule import rrulestr
 from gonnet.calendar.days import named_days
 from gonnet.jobs.calendar import Entry, OnDay
 
-_FAR = dt.timedelta(days=40)  # the most by which holidays move a day, and more
+_NEAR = dt.timedelta(days=1)
+_FAR = dt.timedelta(days=20)  # the most by which holidays move a day, and more
 _FIRST = dt.date(2020, 1, 1)  # from which rules without a first day are counted
 _AHEAD = dt.timedelta(days=366 * 9)  # in which 29 February comes back, also around 2100
 
@@ -100,8 +101,9 @@ def _moved(
 ) -> Iterator[tuple[dt.datetime, dt.datetime]]:
     """Each date and time that is named, and the one to which holidays and weekends move it."""
     begin, end = (moment.astimezone(house.zone).date() for moment in (after, until))
-    begin = max(begin - _FAR, entry.since or begin - _FAR)
-    end = min(end + _FAR, entry.until or end + _FAR)
+    around = _NEAR if {entry.on_holiday, entry.on_weekend} <= {"run", "skip"} else _FAR
+    begin = max(begin - around, entry.since or begin - around)
+    end = min(end + around, entry.until or end + around)
     for named in _named(entry, house, begin, end) if begin <= end else ():
         day = _on_day(entry, house, named.date())
         if day is not None:

@@ -12,13 +12,24 @@ import click
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def _date(_context: click.Context, _parameter: click.Parameter, value: str | None) -> dt.date | None:
+def as_date(_context: click.Context, _parameter: click.Parameter, value: str | None) -> dt.date | None:
+    """A date."""
     if value is None:
         return None
     try:
         return dt.date.fromisoformat(value)
     except ValueError as error:
         raise click.BadParameter(f"'{value}' is not a date; write one such as 2026-10-31") from error
+
+
+def as_moment(_context: click.Context, _parameter: click.Parameter, value: str | None) -> dt.datetime | None:
+    """A date, or a date with a time, without a zone."""
+    if value is None:
+        return None
+    try:
+        return dt.datetime.fromisoformat(value).replace(tzinfo=None)
+    except ValueError as error:
+        raise click.BadParameter(f"'{value}' is no time; write one such as 2026-12-01 or '2026-12-01 08:00'") from error
 
 
 def _pairs(_context: click.Context, _parameter: click.Parameter, values: tuple[str, ...]) -> dict[str, str]:
@@ -69,6 +80,6 @@ asked_options = _together(
     click.option(
         "--set", "asked", multiple=True, metavar="NAME=VALUE", callback=_pairs, help="Give a parameter its value."
     ),
-    click.option("--as-of", metavar="DATE", callback=_date, help="The date of the run; by default today."),
+    click.option("--as-of", metavar="DATE", callback=as_date, help="The date of the run; by default today."),
 )
 run_argument = click.argument("run_id", metavar="[RUN]", default="last")

@@ -15,7 +15,7 @@ from gonnet.data.engine import Engine, quoted
 from gonnet.data.staging import Hint, Stager, Target, assign_types
 from gonnet.data.text_files import load_csv, load_json_lines
 from gonnet.data.workbooks import load_workbook
-from gonnet.errors import DataError, meant
+from gonnet.errors import AbsentError, DataError, meant
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.sources import FileDataSet
 
@@ -61,14 +61,14 @@ def _found(reach: Reach | None, name: str, target: Target) -> list[Path]:
         base = Path(path.anchor) if path.is_absolute() else folder
         found = sorted(base.glob(str(path.relative_to(base))))
         if not found:
-            raise DataError(f"no file is called like {name}", where=target.where, fix=f"Looked in {path.parent}")
+            raise AbsentError(f"no file is called like {name}", where=target.where, fix=f"Looked in {path.parent}")
         if reach is not None:  # links among them lead where they lead
             found = [reach.file(one, target.where) for one in found]
         target.notes.append(f"{name}: {len(found)} file{'s' if len(found) > 1 else ''}")
         return found
     if not path.is_file():
         known = sorted(other.name for other in path.parent.glob("*") if other.is_file()) if path.parent.is_dir() else []
-        raise DataError(f"there is no file {path}", where=target.where, fix=meant(path.name, known, noun="file"))
+        raise AbsentError(f"there is no file {path}", where=target.where, fix=meant(path.name, known, noun="file"))
     return [path]
 
 

@@ -174,8 +174,13 @@ class Entry(Section):
         """Its name: what it is called, or its days and times."""
         if self.name is not None:
             return self.name
-        days = self.rule or ", ".join(every.words for every in self.every) or "when it comes"
+        days = self.rule or ", ".join(every.words for every in self.every) or self._data
         return " ".join([days, *(f"{time:%H:%M}" for time in self.at)])[:120]
+
+    @property
+    def _data(self) -> str:
+        wait = self.waits_for
+        return f"when {wait.file or wait.database} has something new" if wait is not None else "never"
 
     @property
     def is_dated(self) -> bool:

@@ -168,22 +168,23 @@ class Ledger:
 
     @explained
     def run(self, wanted: str) -> RunRecord:
-        """The run `wanted`: its number, or `last`.
+        """The run `wanted`: its number, `last`, or the name of a job for its newest; rehearsals only by their number.
 
         Raises:
             RunError: there is none.
         """
         with self._engine.connect() as work:
-            query = select(schema.runs)
-            if wanted == "last":
-                row = work.execute(query.order_by(schema.runs.c.id.desc()).limit(1)).first()
-            elif wanted.isdecimal():
-                row = work.execute(query.where(schema.runs.c.id == int(wanted))).first()
+            query, run = select(schema.runs), schema.runs.c
+            newest = query.where(run.purpose != Purpose.TRIAL).order_by(run.id.desc()).limit(1)
+            if wanted.isdecimal():
+                row = work.execute(query.where(run.id == int(wanted))).first()
             else:
-                raise RunError(f"'{wanted}' is not a run", fix="Give its number, or `last`; `gonnet runs` lists them")
+                row = work.execute(newest if wanted == "last" else newest.where(run.job == wanted)).first()
             if row is None:
                 what = "there is no run yet" if wanted == "last" else f"there is no run {wanted}"
-                raise RunError(what, fix="`gonnet prepare JOB` makes one; `gonnet runs` lists them")
+                if wanted != "last" and not wanted.isdecimal():
+                    what = f"there is no run of a job '{wanted}'"
+                raise RunError(what, fix="Give a number, `last`, or the name of a job; `gonnet runs` lists them all")
             found = run_of(row, self._counts(work, row.id), self._handed(work, row.id))
             return replace(found, account=self._account(work, row)) if row.account else found
 
@@ -195,6 +196,13 @@ class Ledger:
         with self._engine.connect() as work:
             found = work.scalar(query)
         return None if found is None else self.run(str(found))
+
+    @explained
+    def names_of(self, run_id: int) -> tuple[str, ...]:
+        """The names of the recipients of a run."""
+        package = schema.packages.c
+        with self._engine.connect() as work:
+            return tuple(work.scalars(select(package.name).where(package.run_id == run_id).distinct()))
 
     @explained
     def all_runs(self) -> tuple[RunRecord, ...]:

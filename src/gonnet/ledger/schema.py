@@ -2,7 +2,19 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    Text,
+    UniqueConstraint,
+)
 
 VERSION = 8
 
@@ -206,4 +218,5 @@ notices = Table(
     Column("told", String),
     Column("trouble", Text, nullable=False, default=""),
     Column("alarmed", String),
+    Column("is_digest", Boolean, nullable=False, default=False),
 )

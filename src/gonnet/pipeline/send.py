@@ -29,11 +29,13 @@ class Wish:
     Attributes:
         only: The keys to which it is limited; empty for all.
         again: Whether what left in other runs of the same cycle may leave again.
+        is_told: Whether administrators hear of it by a summary; what is due is told as a whole.
         from_copy: Whether to send from a copy of a workspace, or a restored one, which may not know what was sent.
     """
 
     only: tuple[str, ...] = ()
     again: bool = False
+    is_told: bool = True
     from_copy: bool = False
 
 
@@ -208,7 +210,7 @@ def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
 def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tools, wish: Wish) -> Sent:
     """What became of it told to the database and the administrator who want to know, and whether it wants a person."""
     after = tools.ledger.run(str(run.id))
-    is_over = report is not None and report.is_over and not tools.stop.asked
+    is_over = report is not None and report.is_over and not tools.stop.asked and wish.is_told
     found = (write_back(after, tools), send_summary(after, tools) if is_over else None, tools.log.trouble)
     troubles = tuple(trouble for trouble in found if trouble is not None)
     is_ended = report is not None and (not report.is_over or tools.stop.asked)

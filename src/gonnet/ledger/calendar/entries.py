@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -53,6 +53,12 @@ class Entries:
                 elif known[name].says != says:
                     values = {"says": dict(says), "since": at, "seen": at}
                     work.execute(update(schema.entries).where(_table.id == known[name].id).values(**values))
+
+    @explained
+    def seen(self, numbers: Sequence[int], now: dt.datetime) -> None:
+        """What is due of entries is entered until now."""
+        with self._engine.begin() as work:
+            work.execute(update(schema.entries).where(_table.id.in_(numbers)).values(seen=written(now)))
 
     @explained
     def forget(self, job: str) -> None:

@@ -6,7 +6,7 @@ import datetime as dt
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, Row, insert, select, update
+from sqlalchemy import Connection, Engine, Row, func, insert, select, update
 
 from gonnet.ledger import schema
 from gonnet.ledger.calendar.entries import read, written
@@ -28,10 +28,16 @@ class Notices:
         self._engine, self.place = engine, place
 
     @explained
-    def add(self, notice: Notice, occurrence: int | None, now: dt.datetime) -> None:
+    def add(self, notice: Notice, occurrence: int | None, now: dt.datetime, *, is_digest: bool = False) -> None:
         """Write one down."""
         with self._engine.begin() as work:
-            add_notice(work, notice, occurrence, now)
+            add_notice(work, notice, occurrence, now, is_digest=is_digest)
+
+    @explained
+    def last_digest(self) -> dt.datetime | None:
+        """When the last digest was written, or None."""
+        with self._engine.connect() as work:
+            return read(work.scalar(select(func.max(_table.at)).where(_table.is_digest)))
 
     @explained
     def untold(self) -> tuple[NoticeRecord, ...]:
@@ -60,9 +66,12 @@ class Notices:
             work.execute(update(schema.notices).where(_table.id == number).values(**values))
 
 
-def add_notice(work: Connection, notice: Notice, occurrence: int | None, now: dt.datetime) -> None:
+def add_notice(
+    work: Connection, notice: Notice, occurrence: int | None, now: dt.datetime, *, is_digest: bool = False
+) -> None:
     """Write a notice down in a transaction with what it is about."""
     row = {"at": written(now), "occurrence_id": occurrence, "run_id": notice.run, "tell": notice.tell}
+    row["is_digest"] = is_digest
     work.execute(insert(schema.notices).values(subject=notice.subject, text=notice.text, **row))
 
 

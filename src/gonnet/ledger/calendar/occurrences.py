@@ -61,8 +61,6 @@ class Occurrences:
                 row |= {"says": dict(entry.says), "state": state, "entered": written(now), "mark": mark}
                 row |= {} if state.is_open else {"ended": written(now)}
                 work.execute(insert(schema.occurrences).values(**row))
-            seen = update(schema.entries).where(schema.entries.c.id == entry.id).values(seen=written(now))
-            work.execute(seen)
             if new and notice is not None:
                 add_notice(work, notice, None, now)
             return len(new)

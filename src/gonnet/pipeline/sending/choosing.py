@@ -11,6 +11,8 @@ from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import Purpose, RunState
 from gonnet.pipeline.tools import Tools
 
+NOT_SENT = "is a rehearsal, which is not sent"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Choice:
@@ -40,9 +42,11 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
     """What a send would hand over of a run; with `again`, what left in other runs of the same cycle too.
 
     Raises:
-        RunError: the run was not prepared to its end, or its job delivers nothing.
+        RunError: the run was not prepared to its end, is a rehearsal, or its job delivers nothing.
     """
     require_prepared(run)
+    if run.purpose is Purpose.TRIAL:
+        raise RunError(f"run {run.id} {NOT_SENT}", fix=f"`{typed('prepare', run.job)}` makes one that is sent")
     packages = tools.ledger.packages(run.id, only)
     _require_delivers(run, packages)
     is_free = again or run.purpose is not Purpose.REGULAR

@@ -170,8 +170,24 @@ def _once(gate: Gate, leaving: Leaving) -> Refusal | None:
     return Refusal(Scope.HAND_OVER, f"sent in run {run}") if run is not None else None
 
 
-_RULES: tuple[Rule, ...] = (_stopped, _domain, _hours, _once)
+def _rehearsed(gate: Gate, leaving: Leaving) -> Refusal | None:
+    rehearsal = gate.run is not None and gate.run.purpose is Purpose.TRIAL
+    sent = leaving.part.purpose in (Purpose.REGULAR, Purpose.EXTRA)
+    return Refusal(Scope.SEND, f"run {gate.run_id} is a rehearsal") if rehearsal and sent else None
+
+
+_RULES: tuple[Rule, ...] = (_stopped, _rehearsed, _domain, _hours, _once)
 """What is asked before the intent; how many may leave is asked with it, so that two sends cannot both be the last."""
+
+
+def quiet_until(tools: Tools) -> dt.datetime | None:
+    """When the quiet hours that it is in are over; None where nothing is quiet now."""
+    quiet = tools.workspace.file.limits.quiet
+    now = tools.clock().astimezone(tools.workspace.zone)
+    if quiet is None or not is_within(now.time(), quiet):
+        return None
+    end = dt.datetime.combine(now.date(), quiet[1], now.tzinfo)
+    return end if end > now else end + dt.timedelta(days=1)
 
 
 def strangers(addresses: Sequence[str], limits: Limits) -> list[str]:
@@ -224,5 +240,6 @@ __all__ = [
     "is_within",
     "leaving_of",
     "not_allowed",
+    "quiet_until",
     "strangers",
 ]

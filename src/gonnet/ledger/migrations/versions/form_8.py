@@ -109,5 +109,6 @@ def _notices() -> None:
         sa.Column("told", sa.String),
         *_text("trouble"),
         sa.Column("alarmed", sa.String),
+        sa.Column("is_digest", sa.Boolean, nullable=False, server_default="0"),
     )
     op.create_index("ix_notices_occurrence_id", "notices", ["occurrence_id"])

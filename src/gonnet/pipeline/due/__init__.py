@@ -1,0 +1,1 @@
+"""What is due by the calendars of all jobs: known, entered, run once, and told."""

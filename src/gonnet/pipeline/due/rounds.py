@@ -1,0 +1,98 @@
+"""Going round: what is due is entered, run in turn, and told. Called every few minutes, or again and again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from gonnet.calendar import House, due_between, next_due
+from gonnet.errors import GonnetError
+from gonnet.ledger.calendar import OccurrenceRecord
+from gonnet.pipeline.due import telling
+from gonnet.pipeline.due.calendars import Calendars, house_of
+from gonnet.pipeline.due.entering import enter
+from gonnet.pipeline.due.running import Came, run_occurrence
+from gonnet.pipeline.sending.notices import sound_alarm, tell_notices
+from gonnet.pipeline.tools import Tools
+
+Told = Callable[[Came], None]
+Beginning = Callable[[OccurrenceRecord], None]
+_LONGEST = 60.0  # seconds between two rounds
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Round:
+    """What a round came to.
+
+    Attributes:
+        came: What each occurrence came to that something was done of.
+        troubles: What could not be told.
+    """
+
+    came: tuple[Came, ...] = ()
+    troubles: tuple[str, ...] = field(default=())
+
+
+def go_round(calendars: Calendars, begin: Beginning = lambda _one: None, tell: Told = lambda _came: None) -> Round:
+    """Enter what is due, run it in the order in which it is due, and tell what must be heard.
+
+    Args:
+        calendars: The calendars.
+        begin: Called before each occurrence.
+        tell: Called with what each occurrence came to.
+
+    Raises:
+        JobError: the workspace's holidays are not known.
+        StorageError: the ledger cannot be written.
+    """
+    tools = calendars.tools
+    try:
+        house = house_of(tools)
+        calendars.keep()
+        enter([line for one in calendars.all() for line in one.lines], house, tools)
+        found = []
+        for occurrence in tools.ledger.occurrences.open():
+            if tools.stop.asked:
+                break
+            if occurrence.next_try is not None and occurrence.next_try > tools.clock():
+                continue
+            begin(occurrence)
+            came = run_occurrence(occurrence.id, tools)
+            if came.is_begun:
+                found.append(came)
+                tell(came)
+                tell_notices(tools)
+        _digest(house, tools)
+        return Round(came=tuple(found), troubles=tuple(tell_notices(tools)))
+    except (GonnetError, OSError) as error:
+        # Where the ledger cannot be written no notice can be kept, and none may leave: only the alarm is left.
+        if tools.workspace.file.alarm:
+            sound_alarm(f"Gonnet cannot run what is due in {tools.workspace.folder}: {error}\n", tools)
+        raise
+
+
+def _digest(house: House, tools: Tools) -> None:
+    """Write down the message about everything since the last one, where that is due."""
+    spec = tools.workspace.file.summary
+    if spec is None or spec.digest is None:
+        return
+    now, ledger = tools.clock(), tools.ledger
+    start = ledger.notices.last_digest() or min((entry.since for entry in ledger.entries.all()), default=now)
+    if not any(due_between(spec.digest, house, start, now)):
+        return
+    found = [one for one in ledger.occurrences.since(start) if not one.state.is_open]
+    ledger.notices.add(telling.digest(found, start, tools), None, now, is_digest=True)
+
+
+def wait_for_next(calendars: Calendars) -> None:
+    """Wait until something may be due, a minute at most, or until an end is asked for."""
+    tools = calendars.tools
+    now = tools.clock()
+    moments = [one.next_try for one in tools.ledger.occurrences.open() if one.next_try is not None]
+    house = house_of(tools)
+    for calendar in calendars.all():
+        for line in calendar.lines:
+            due = next_due(line.entry, house, now) if line.entry.is_dated else None
+            moments += [due.moment] if due is not None else []
+    seconds = min(((moment - now).total_seconds() for moment in moments), default=_LONGEST)
+    tools.stop.sleep(min(max(seconds, 0.2), _LONGEST))
