@@ -82,6 +82,9 @@ def due_between(entry: Entry, house: House, after: dt.datetime, until: dt.dateti
 
 def next_due(entry: Entry, house: House, after: dt.datetime) -> Due | None:
     """The next moment later than `after`; None where there is none any more."""
+    if entry.since is not None:
+        first = moment_of(dt.datetime.combine(entry.since, dt.time()), house.zone)
+        after = max(after, first - _FAR)
     begin, length = after, dt.timedelta(days=40)
     while begin < after + _AHEAD:
         found = next(due_between(entry, house, begin, begin + length), None)

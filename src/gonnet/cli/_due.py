@@ -75,9 +75,13 @@ def untold(found: Sequence[NoticeRecord], tools: Tools) -> None:
         alarm = "; the alarm was given" if record.alarmed else ""
         text = f"! not told yet: {record.notice.subject}, of {when(record.at, tools)}{why}{alarm}"
         _show.console().print(_show.state("attention", text), soft_wrap=True)
-        if tools.workspace.file.summary is None:
-            for line in record.notice.text.splitlines():
-                _show.line(f"    {line}".replace("\\", ""))
+
+
+def unheard(record: NoticeRecord) -> None:
+    """Print a notice for which the workspace names nobody who is told."""
+    _show.console().print(_show.state("attention", f"! {record.notice.subject}"), soft_wrap=True)
+    for line in record.notice.text.strip().splitlines():
+        _show.line(f"    {line}".replace("\\", ""))
 
 
 def began(one: OccurrenceRecord) -> None:

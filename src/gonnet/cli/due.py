@@ -124,7 +124,8 @@ def _run(calendars: Calendars, *, quiet: bool, as_json: bool) -> int:
     else:
         for text in found.troubles:
             _show.console().print(_show.state("attention", f"! {text}"), soft_wrap=True)
-        _due.untold([] if tools.workspace.file.summary else tools.ledger.notices.untold(), tools)
+        for record in found.unheard:
+            _due.unheard(record)
         if not quiet and not found.came:
             _show.line("Nothing is due.")
             _show.next_steps(("gonnet due", "see what comes next"))

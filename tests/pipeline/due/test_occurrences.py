@@ -63,7 +63,7 @@ class Year:
     def told(self) -> list[EmailMessage]:
         """What the administrator heard."""
         found = [data for address, data in self.script.stored if address.startswith("maren@")]
-        return [email.message_from_bytes(data, policy=email.policy.default) for data in found]  # type: ignore[misc]
+        return [email.message_from_bytes(data, policy=email.policy.default) for data in found]
 
     @property
     def sent(self) -> list[str]:

@@ -7,17 +7,18 @@ from dataclasses import dataclass, field
 
 from gonnet.calendar import House, due_between, next_due
 from gonnet.errors import GonnetError
-from gonnet.ledger.calendar import OccurrenceRecord
+from gonnet.ledger.calendar import NoticeRecord, OccurrenceRecord
 from gonnet.pipeline.due import telling
 from gonnet.pipeline.due.calendars import Calendars, house_of
 from gonnet.pipeline.due.entering import enter
 from gonnet.pipeline.due.running import Came, run_occurrence
-from gonnet.pipeline.sending.notices import sound_alarm, tell_notices
+from gonnet.pipeline.sending.notices import sound_alarm, take_unheard, tell_notices
 from gonnet.pipeline.tools import Tools
 
 Told = Callable[[Came], None]
 Beginning = Callable[[OccurrenceRecord], None]
 _LONGEST = 60.0  # seconds between two rounds
+_WAITING = 10.0  # the same where something waits for data
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,10 +28,12 @@ class Round:
     Attributes:
         came: What each occurrence came to that something was done of.
         troubles: What could not be told.
+        unheard: What is to be printed, where the workspace names nobody who is told.
     """
 
     came: tuple[Came, ...] = ()
     troubles: tuple[str, ...] = field(default=())
+    unheard: tuple[NoticeRecord, ...] = field(default=())
 
 
 def go_round(calendars: Calendars, begin: Beginning = lambda _one: None, tell: Told = lambda _came: None) -> Round:
@@ -63,7 +66,7 @@ def go_round(calendars: Calendars, begin: Beginning = lambda _one: None, tell: T
                 tell(came)
                 tell_notices(tools)
         _digest(house, tools)
-        return Round(came=tuple(found), troubles=tuple(tell_notices(tools)))
+        return Round(came=tuple(found), troubles=tuple(tell_notices(tools)), unheard=take_unheard(tools))
     except (GonnetError, OSError) as error:
         # Where the ledger cannot be written no notice can be kept, and none may leave: only the alarm is left.
         if tools.workspace.file.alarm:
@@ -88,11 +91,14 @@ def wait_for_next(calendars: Calendars) -> None:
     """Wait until something may be due, a minute at most, or until an end is asked for."""
     tools = calendars.tools
     now = tools.clock()
-    moments = [one.next_try for one in tools.ledger.occurrences.open() if one.next_try is not None]
+    open_ones = tools.ledger.occurrences.open()
+    moments = [one.next_try for one in open_ones if one.next_try is not None]
+    longest = _WAITING if any(one.next_try is None for one in open_ones) else _LONGEST
     house = house_of(tools)
     for calendar in calendars.all():
         for line in calendar.lines:
             due = next_due(line.entry, house, now) if line.entry.is_dated else None
             moments += [due.moment] if due is not None else []
-    seconds = min(((moment - now).total_seconds() for moment in moments), default=_LONGEST)
-    tools.stop.sleep(min(max(seconds, 0.2), _LONGEST))
+            longest = longest if line.entry.is_dated else _WAITING
+    seconds = min(((moment - now).total_seconds() for moment in moments), default=longest)
+    tools.stop.sleep(min(max(seconds, 0.2), longest))

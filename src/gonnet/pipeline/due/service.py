@@ -25,8 +25,9 @@ def stay(calendars: Calendars, begin: Beginning, tell: Told, trouble: Callable[[
         say("READY=1")
         while not stop.asked:
             say("STATUS=Looking at what is due")
-            troubles = set(go_round(calendars, begin, tell).troubles)
-            for text in sorted(troubles - told):
+            found = go_round(calendars, begin, tell)
+            troubles = set(found.troubles)
+            for text in (*sorted(troubles - told), *(record.notice.subject for record in found.unheard)):
                 trouble(text)
             told = troubles
             say("STATUS=Waiting")
@@ -72,4 +73,5 @@ def notify(text: str) -> None:
         return
     address = "\0" + place[1:] if place.startswith("@") else place
     with contextlib.suppress(OSError), socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as line:
+        line.setblocking(False)  # a manager that does not listen holds nobody up
         line.sendto(text.encode("utf-8"), address)

@@ -32,7 +32,7 @@ _ALARM_SECONDS = 60
 def tell_notices(tools: Tools) -> list[str]:
     """Tell what nobody has heard yet; why something could not be told.
 
-    Where the workspace names nobody and no program, nothing is tried: `gonnet due` shows it.
+    Where the workspace names nobody and no program, nothing is tried; `take_unheard` gives them to whoever runs this.
     """
     spec, alarm = tools.workspace.file.summary, tools.workspace.file.alarm
     if spec is None and not alarm:
@@ -52,6 +52,16 @@ def tell_notices(tools: Tools) -> list[str]:
     except HeldError:  # another process tells them
         return []
     return troubles
+
+
+def take_unheard(tools: Tools) -> tuple[NoticeRecord, ...]:
+    """What nobody has heard and nobody is to be told of by mail or alarm: told by being printed, once."""
+    if tools.workspace.file.summary is not None or tools.workspace.file.alarm:
+        return ()
+    found = tools.ledger.notices.untold()
+    for record in found:
+        tools.ledger.notices.told(record.id, tools.clock())
+    return found
 
 
 def sound_alarm(text: str, tools: Tools) -> str | None:
