@@ -98,7 +98,7 @@ def test_a_service_says_that_it_is_ready_and_alive_and_ends_between_two_hand_ove
         manager.bind(place)
         manager.settimeout(30)
         env = os.environ | {"NOTIFY_SOCKET": place, "WATCHDOG_USEC": "500000"}
-        process = subprocess.Popen([PROGRAM, "due", "--stay"], cwd=dairy.folder, env=env, stderr=subprocess.PIPE)
+        process = subprocess.Popen([PROGRAM, "due", "--stay"], cwd=dairy.folder, env=env, stderr=subprocess.DEVNULL)
         heard = {manager.recv(200) for _ in range(6)}
         assert {b"READY=1", b"WATCHDOG=1"} <= heard
         wait_for(lambda: dairy.json("due")["entries"][0]["stands"] == "waits")

@@ -66,13 +66,18 @@ def test_a_folder_that_the_workspace_names_may_be_read(dairy: Dairy, tmp_path_fa
 
 def test_programs_are_those_of_the_workspace(dairy: Dairy) -> None:
     begin = "title: Milk statements\n"
-    assert "there is no program 'fetch' in gonnet.yaml" in told(dairy, (begin, f"{begin}before: fetch\n"))
-    assert "there is no program 'tell' in gonnet.yaml" in told(dairy, (begin, f"{begin}after: tell\n"))
-    assert "programs are named in gonnet.yaml" in told(dairy, (begin, f"{begin}before: {{run: [rm, x]}}\n"))
+    assert "there is no program 'fetch' in gonnet.yaml" in told(
+        dairy, (begin, f"{begin}steps: [{{program: fetch, at: start}}]\n")
+    )
+    given = f"{begin}steps: [{{program: {{run: [rm, x]}}, at: start}}]\n"
+    assert "programs are named in gonnet.yaml" in told(dairy, (begin, given))
+    assert "is now `steps: [{program: NAME, at: start, stops: true}]`" in told(dairy, (begin, f"{begin}before: x\n"))
     programs = f"programs: {{fetch: {{run: [{sys.executable}, -c, 'print(1)']}}}}\n"
     dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + programs)
     with dairy.tools() as tools:
-        dairy.prepared(tools, (begin, f"{begin}before: fetch\nafter: fetch\n"))
+        dairy.prepared(
+            tools, (begin, f"{begin}steps: [{{program: fetch, at: start}}, {{program: fetch, at: prepared}}]\n")
+        )
 
 
 @pytest.mark.parametrize(

@@ -63,6 +63,11 @@ workspace_option = click.option(
     help="The workspace; by default this folder, or the nearest one above it with gonnet.yaml.",
 )
 only_option = click.option("--only", multiple=True, metavar="KEY", help="Only this key; you can give it several times.")
+extra_option = click.option(
+    "--extra",
+    is_flag=True,
+    help="Made because somebody asked: nobody is left out of the regular run for it, and nothing is compared with it.",
+)
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")
 yes_option = click.option("--yes", is_flag=True, help="Do not ask before sending.")
 again_option = click.option("--again", is_flag=True, help="Also send what another run sent for the same period.")

@@ -16,9 +16,10 @@ if TYPE_CHECKING:
     from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
 
 
-def as_json(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
-    """Print the run as one JSON object."""
-    click.echo(json.dumps(run_object(run, packages), ensure_ascii=False, indent=2))
+def as_json(run: RunRecord, packages: Sequence[PackageRecord], earlier: Mapping[str, int] | None = None) -> None:
+    """Print the run as one JSON object; `earlier` has the key → run of what was sent already."""
+    more = {"sent_already": dict(earlier)} if earlier is not None else {}
+    click.echo(json.dumps(run_object(run, packages) | more, ensure_ascii=False, indent=2))
 
 
 def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, Any]:
@@ -170,7 +171,16 @@ def since(packages: Sequence[PackageRecord]) -> None:
 
 def title(run: RunRecord) -> str:
     """A run with its parameters, in words."""
-    return f"Run {run.id}: {run.title}" + "".join(f", {name} {value}" for name, value in run.parameters.items())
+    kind = {"extra": " (extra)", "trial": " (a rehearsal)"}.get(str(run.purpose), "")
+    return f"Run {run.id}{kind}: {run.title}" + "".join(f", {name} {value}" for name, value in run.parameters.items())
+
+
+def sent_before(found: Mapping[str, int]) -> None:
+    """Print which packages were sent already, and in which run, before anybody sends them; `found` has key → run."""
+    from gonnet.pipeline.sending.gate import earlier_in_words
+
+    for text in earlier_in_words(found):
+        _show.line(f"· {text}: they are left out")
 
 
 def states(run: RunRecord) -> str:

@@ -9,47 +9,44 @@ from gonnet.cli import _open, _report, _show
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
+    from gonnet.jobs import Job
     from gonnet.ledger import RunRecord
+    from gonnet.pipeline.survey import Request
     from gonnet.pipeline.tools import Tools
 
 
-def prepare_run(
+def requested(
     tools: Tools,
     job: str,
     asked: dict[str, str],
     as_of: dt.date | None,
     only: tuple[str, ...],
     *,
-    quiet: bool,
+    extra: bool,
     guarded: bool = True,
-) -> RunRecord:
-    """Prepare a run with a progress bar."""
+) -> tuple[Job, Request]:
+    """The job and what is asked for with its run."""
     from gonnet.jobs import load_job
-    from gonnet.pipeline.prepare import prepare
+    from gonnet.ledger.states import Purpose
     from gonnet.pipeline.survey import Request
 
     read = load_job(tools.workspace, job)
-    day = as_of or tools.today()
-    request = Request(as_of=day, asked=_open.complete(read, asked), only=only, guarded=guarded)
-    with _show.progress("Preparing", quiet=quiet) as told:
-        return prepare(read, tools, request, told)
+    return read, Request(
+        as_of=as_of or tools.today(),
+        asked=_open.complete(read, asked),
+        only=only,
+        guarded=guarded,
+        purpose=Purpose.EXTRA if extra else Purpose.REGULAR,
+    )
 
 
-def prepared(
-    tools: Tools,
-    job: str,
-    asked: dict[str, str],
-    as_of: dt.date | None,
-    only: tuple[str, ...],
-    *,
-    as_json: bool,
-    quiet: bool,
-    guarded: bool,
-) -> bool:
+def prepared(tools: Tools, wanted: tuple[Job, Request], *, as_json: bool, quiet: bool) -> bool:
     """Prepare a run and tell of it; whether something of it wants attention."""
     from gonnet.pipeline.attention import wants_attention
+    from gonnet.pipeline.prepare import prepare
 
-    run = prepare_run(tools, job, asked, as_of, only, quiet=quiet or as_json, guarded=guarded)
+    with _show.progress("Preparing", quiet=quiet or as_json) as told:
+        run = prepare(wanted[0], tools, wanted[1], told)
     attention = wants_attention(run)
     if as_json:
         _report.as_json(run, tools.ledger.packages(run.id))
@@ -68,6 +65,7 @@ def prepared(
 def summary(tools: Tools, run: RunRecord, *, quiet: bool) -> None:
     """The one summary after preparing."""
     from gonnet.ledger import State
+    from gonnet.pipeline.sending.choosing import sent_already
 
     if not quiet:
         _show.line(_report.title(run), "bold")
@@ -75,4 +73,7 @@ def summary(tools: Tools, run: RunRecord, *, quiet: bool) -> None:
         _show.line(f"         {_report.states(run)}; {_show.many(documents, 'document')} in {run.seconds:.1f} s")
         _report.account(run)
         _report.withheld(tools.ledger.packages(run.id, states=(State.HELD, State.SKIPPED, State.FAILED, State.UNSURE)))
+        _report.sent_before(sent_already(run, tools))
+        if run.only and str(run.purpose) == "regular":
+            _show.line("· only some keys: once sent they count as sent; `--extra` makes a run beside the regular one")
     _report.findings(run.findings, attention_only=quiet)

@@ -14,6 +14,7 @@ from gonnet.cli import _exit, _options
 @click.argument("job")
 @_options.asked_options
 @_options.only_option
+@_options.extra_option
 @click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; by default one for each core.")
 @click.option("--unguarded", is_flag=True, help="Prepare even if the job's guard would hold the whole run.")
 @_options.workspace_option
@@ -24,6 +25,7 @@ def prepare(
     asked: dict[str, str],
     as_of: dt.date | None,
     only: tuple[str, ...],
+    extra: bool,
     processes: int | None,
     unguarded: bool,
     workspace: Path | None,
@@ -38,7 +40,8 @@ def prepare(
     from gonnet.cli import _open
 
     with _open.tools_at(workspace, processes) as tools:
-        from gonnet.cli._work import prepared
+        from gonnet.cli import _work
 
-        found = prepared(tools, job, asked, as_of, only, as_json=as_json, quiet=quiet, guarded=not unguarded)
+        wanted = _work.requested(tools, job, asked, as_of, only, extra=extra, guarded=not unguarded)
+        found = _work.prepared(tools, wanted, as_json=as_json, quiet=quiet)
         return found and _exit.ATTENTION

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -89,6 +89,7 @@ def review(
     from gonnet.pipeline.reviewing.comparison import against_last
     from gonnet.pipeline.reviewing.listing import in_order, page_of
     from gonnet.pipeline.reviewing.looking import note_review
+    from gonnet.pipeline.sending.choosing import sent_already
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
@@ -105,13 +106,14 @@ def review(
         part = page_of(shown, 1 if is_whole else number, 0 if is_whole else lines)
         if into is not None:
             _files.copied(tools, packages, into, over=True)
+        earlier = sent_already(run, tools)
         note_review(run, tools, is_whole=not (only or state or find))
     if as_json:
-        _report.as_json(run, part.packages if sort or reverse else packages)
+        _report.as_json(run, part.packages if sort or reverse else packages, earlier)
     elif page is not None:
         _show.line(f"The review of run {run.id} is in {page}; it holds everybody's figures, and only you may read it.")
     else:
-        _list(run, packages, part, against, into, quiet=quiet)
+        _list(run, packages, part, against, earlier, into, quiet=quiet)
     return _exit.ATTENTION if wants_attention(run) else _exit.DONE
 
 
@@ -142,6 +144,7 @@ def _list(
     packages: Sequence[PackageRecord],
     page: Page,
     against: Comparison | None,
+    earlier: Mapping[str, int],
     into: Path | None,
     *,
     quiet: bool,
@@ -159,7 +162,11 @@ def _list(
         _listing.against(against)
     held = [package for package in page.packages if str(package.state) in OPEN]
     _report.withheld(held, most=len(held))
-    _listing.show(page.packages, changes(against), several=len(subjects) > 1)
+    _report.sent_before(earlier)
+    noted = {key: (f"sent already in run {number}",) for key, number in earlier.items()}
+    for key, words in changes(against).items():
+        noted[key] = (*noted.get(key, ()), *words)
+    _listing.show(page.packages, noted, several=len(subjects) > 1)
     _listing.rest(page)
     _report.account(run)
     _report.since(packages)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
@@ -19,6 +20,7 @@ from gonnet.jobs.positions import Positions
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
+from gonnet.jobs.steps import Step
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
 from gonnet.jobs.values import Days, Format, as_tuple_of_one
@@ -243,19 +245,22 @@ class Checks(Section):
     everywhere: Names = ()
 
 
-def _as_program(value: object) -> object:
-    if isinstance(value, dict):
-        what = "programs are named in gonnet.yaml: write `programs: {NAME: {run: [PROGRAM, WORD …]}}` there"
-        raise ValueError(f"{what}, and NAME here")
-    return value
+def _now_a_step(name: str, how: str) -> Callable[[object], None]:
+    """Refuses what was written otherwise in earlier versions, with how it is written now."""
+
+    def refuse(_value: object) -> None:
+        raise ValueError(f"`{name}: NAME` is now `steps: [{{program: NAME, {how}}}]`")
+
+    return refuse
 
 
 class JobFile(Section):
     """The whole of `jobs/NAME.yaml`.
 
     Attributes:
-        before: The program of the workspace that runs before the data are read, by its name.
-        after: The one that runs when everything is made.
+        steps: Programs of the workspace that run at moments of a run.
+        before: No longer there.
+        after: No longer there.
         keep: How long the files of a run are kept; as the workspace says when left out.
         once_per: What makes two regular sends the same: parameters, figures, or texts; when left out, all parameters.
         calendar: When it runs by itself.
@@ -266,8 +271,9 @@ class JobFile(Section):
     about: str = ""
     tags: Names = ()
     style: Style | None = None
-    before: Annotated[Name | None, BeforeValidator(_as_program)] = None
-    after: Annotated[Name | None, BeforeValidator(_as_program)] = None
+    steps: tuple[Step, ...] = ()
+    before: Annotated[None, BeforeValidator(_now_a_step("before", "at: start, stops: true"))] = None
+    after: Annotated[None, BeforeValidator(_now_a_step("after", "at: prepared"))] = None
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
@@ -287,7 +293,7 @@ class JobFile(Section):
     calendar: Annotated[tuple[Entry, ...], BeforeValidator(as_tuple_of_one)] = ()
     beyond: Annotated[str | None, Field(min_length=10)] = None
 
-    @field_validator("rules", "deliver", mode="before")
+    @field_validator("rules", "deliver", "steps", mode="before")
     @classmethod
     def _lists_as_tuples(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else value

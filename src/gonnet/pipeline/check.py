@@ -11,6 +11,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.making import everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.watching import watch_of
+from gonnet.pipeline.steps import require_programs
 from gonnet.pipeline.survey import Survey, survey
 from gonnet.pipeline.surveying import servers
 from gonnet.pipeline.surveying.rehearse import rehearse
@@ -53,9 +54,7 @@ def check(job: Job, tools: Tools, request: Request) -> Checked:
         UnreachableError: a database cannot be reached.
     """
     senders_of(job, tools)
-    for part in ("before", "after"):
-        if (program := getattr(job.file, part)) is not None:
-            tools.workspace.program(program, job.at(part))
+    require_programs(job, tools)
     found = survey(job, tools, request)
     try:
         words = everyday_words.told(job, watch_of(job, found))

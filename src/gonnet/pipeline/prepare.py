@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import replace
 
@@ -11,7 +12,9 @@ from gonnet.findings import Weight
 from gonnet.jobs import Job
 from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
+from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
+from gonnet.pipeline import commands, steps
 from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.cycles import cycle_of, once_of
 from gonnet.pipeline.making.message_texts import senders_of
@@ -19,7 +22,6 @@ from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
 from gonnet.pipeline.making.watching import unsearched, watch_of
 from gonnet.pipeline.survey import Request, Survey, survey
-from gonnet.pipeline.surveying import commands
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 
 _MISREAD = (
@@ -41,18 +43,18 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     """
     began = time.monotonic()
     senders = senders_of(job, tools)
-    if job.file.after is not None:  # told before anything is made
-        tools.workspace.program(job.file.after, job.at("after"))
-    before = _before(job, tools)
+    steps.require_programs(job, tools)  # told before anything is made
+    begun = list(steps.take(job, "start", _started(job, request), tools))
     found = survey(job, tools, request, progress)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found)) as run:
-        if before is not None:
-            run.note(before.text)
+        for ran in begun:
+            run.note(ran.text)
         sealed, books = tools.seals.begin(run.id), RowBooks(found)
         waiting: list[PackageRecord] = []
         watch = watch_of(job, found)
         told = (*found.findings, *everyday_words.told(job, watch))
         findings = [(str(finding.weight), finding.text) for finding in told]
+        findings += _failures(begun)
         if sealed == "open":
             findings.append((str(Weight.ATTENTION), _NO_KEY.format(tools.seals.place)))
         for plan, made in batches.make(tools, found, senders, watch, progress):
@@ -68,7 +70,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         run.add(waiting)
         account = books.account()
         tools.store.flush()
-        findings += _after(job, tools, run)
+        findings += _made(job, tools, request, found, run)
         run.close(
             seconds=time.monotonic() - began,
             account=account,
@@ -83,21 +85,26 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     return record
 
 
-def _before(job: Job, tools: Tools) -> commands.Ran | None:
-    if job.file.before is None:
-        return None
-    program = tools.workspace.program(job.file.before, job.at("before"))
-    return commands.required(program, tools.workspace.folder, job.at("before"))
+def _started(job: Job, request: Request) -> steps.Happened:
+    day = request.as_of.isoformat()
+    return steps.Happened(job=job.name, run=None, purpose=str(request.purpose), period=day, as_of=day, state="start")
 
 
-def _after(job: Job, tools: Tools, run: RunWriter) -> list[tuple[str, str]]:
-    """Run the job's last command; a finding where it fails."""
-    if job.file.after is None:
+def _made(job: Job, tools: Tools, request: Request, found: Survey, run: RunWriter) -> list[tuple[str, str]]:
+    """Run the steps when everything is made; a finding for each that fails. A rehearsal has none."""
+    if request.purpose is Purpose.TRIAL or not steps.has(job, "prepared"):
         return []
-    program = tools.workspace.program(job.file.after, job.at("after"))
-    ran = commands.run(program, tools.workspace.folder, job.at("after"))
-    run.note(ran.text)
-    return [] if ran.code == 0 else [(str(Weight.ATTENTION), ran.text[:300])]
+    now = tools.ledger.run(str(run.id))
+    happened = replace(steps.happened_in(now, "prepared"), rows=sum(cut.read for cut in found.cuts.values()))
+    ran = []
+    for one in steps.take(job, "prepared", happened, tools):
+        run.note(one.text)
+        ran.append(one)
+    return _failures(ran)
+
+
+def _failures(ran: Sequence[commands.Ran]) -> list[tuple[str, str]]:
+    return [(str(Weight.ATTENTION), one.text[:300]) for one in ran if not one.is_well]
 
 
 def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:

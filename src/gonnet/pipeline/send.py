@@ -9,9 +9,11 @@ from __future__ import annotations
 import datetime as dt
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 
-from gonnet.errors import RunError, UnreachableError
+from gonnet.errors import DataError, GonnetError, RunError, UnreachableError
+from gonnet.jobs import Job, load_job
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.pipeline.attention import chosen_want_attention
 from gonnet.pipeline.sending.choosing import Choice, choose
@@ -19,6 +21,7 @@ from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.sending.handing_over import SendReport, Tell, hand_over_all, servers_of
 from gonnet.pipeline.sending.summary import send_summary
 from gonnet.pipeline.sending.writing_back import write_back
+from gonnet.pipeline.steps import StepFailedError, happened_in, has, take
 from gonnet.pipeline.tools import Tools
 
 
@@ -132,10 +135,16 @@ def require_at_home(tools: Tools, wish: Wish) -> None:
 def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell: Tell) -> SendReport:
     """Hand over what was chosen, and try again what is refused for now."""
     counted: Counter[State] = Counter()
+    follow = _Steps(run, tools)
 
     def count(package: PackageRecord, state: State) -> None:
         counted[state] += 1
         tell(package, state)
+        follow.package(package, state)
+
+    def again(package: PackageRecord, state: State) -> None:
+        tell(package, state)
+        follow.package(package, state)
 
     with tools.ledger.alone(run):
         choice = _unchanged(run, choice, tools, wish)
@@ -146,13 +155,48 @@ def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell:
         tools.log.say("send began", run=run.id, packages=len(choice.packages))
         try:
             report = hand_over_all(run, choice.packages, choice.taken, tools, count)
-            report = _tried_again(run, report, choice, tools, wish, tell)
+            report = _tried_again(run, report, choice, tools, wish, again)
+        except StepFailedError as error:
+            report = SendReport(states=dict(counted), ended=error.what)
         except KeyboardInterrupt:  # at once, in the middle of something
             tools.ledger.hand_overs.doubt_begun(run.id)
             report = SendReport(states=dict(counted))
+        report = follow.end(report)
         states = {str(state): number for state, number in report.states.items()}
         tools.log.say("send ended", run=run.id, interrupted=not report.is_over, **states)
         return report
+
+
+class _Steps:
+    """The steps of a job after each package and at the end of a send; a job that is gone or broken has none."""
+
+    def __init__(self, run: RunRecord, tools: Tools) -> None:
+        self._run, self._tools = run, tools
+        self._job: Job | None = None
+        with suppress(GonnetError):
+            self._job = load_job(tools.workspace, run.job)
+
+    def package(self, package: PackageRecord, state: State) -> None:
+        """One more package was tried."""
+        if self._job is None or not has(self._job, "package"):
+            return
+        happened = happened_in(self._run, "package", replace(package, state=state))
+        for ran in take(self._job, "package", happened, self._tools):
+            self._tools.ledger.remark(self._run.id, f"after package {package.key}: {ran.text}")
+
+    def end(self, report: SendReport) -> SendReport:
+        """The send is over; the report with what failed of its steps."""
+        if self._job is None or not has(self._job, "sent"):
+            return report
+        happened = happened_in(self._tools.ledger.run(str(self._run.id)), "sent")
+        failed = []
+        try:
+            for ran in take(self._job, "sent", happened, self._tools):
+                self._tools.ledger.remark(self._run.id, ran.text)
+                failed += [] if ran.is_well else [ran.text[:300]]
+        except DataError as error:
+            failed.append(error.what)
+        return replace(report, troubles=(*report.troubles, *dict.fromkeys(failed)))
 
 
 def _unchanged(run: RunRecord, choice: Choice, tools: Tools, wish: Wish) -> Choice:
@@ -211,7 +255,12 @@ def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tool
     """What became of it told to the database and the administrator who want to know, and whether it wants a person."""
     after = tools.ledger.run(str(run.id))
     is_over = report is not None and report.is_over and not tools.stop.asked and wish.is_told
-    found = (write_back(after, tools), send_summary(after, tools) if is_over else None, tools.log.trouble)
+    found = (
+        write_back(after, tools),
+        send_summary(after, tools) if is_over else None,
+        tools.log.trouble,
+        *(report.troubles if report is not None else ()),
+    )
     troubles = tuple(trouble for trouble in found if trouble is not None)
     is_ended = report is not None and (not report.is_over or tools.stop.asked)
     open_matters = chosen_want_attention(after, tools, wish.only)

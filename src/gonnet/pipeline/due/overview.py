@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from gonnet.errors import JobError
 from gonnet.ledger import RunRecord
-from gonnet.ledger.calendar import OccurrenceRecord, PauseRecord
+from gonnet.ledger.calendar import OccurrenceRecord, OccurrenceState, PauseRecord
 from gonnet.ledger.states import Purpose
 from gonnet.pipeline.due.calendars import Calendars, JobCalendar
 from gonnet.pipeline.due.outlook import Outlook, outlook
+from gonnet.pipeline.tools import Tools
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,3 +93,9 @@ def _has(view: JobView, text: str, calendars: Calendars) -> bool:
         return False
     names = calendars.tools.ledger.names_of(view.last.id)
     return any(text in name.casefold() for name in names)
+
+
+def never_run(tools: Tools, job: str | None = None) -> tuple[OccurrenceRecord, ...]:
+    """What was due and never came to a run, the newest first; of one job or of all."""
+    wrong = [state for state in OccurrenceState if state.is_wrong]
+    return tuple(one for one in tools.ledger.occurrences.without_run(wrong) if job in (None, one.job))

@@ -22,6 +22,8 @@ from gonnet import delivery
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.pipeline.reviewing.comparison import Comparison, labels, spread, values_of
 from gonnet.pipeline.reviewing.listing import changes, in_order
+from gonnet.pipeline.sending.choosing import sent_already
+from gonnet.pipeline.sending.gate import earlier_in_words
 from gonnet.pipeline.tools import Tools
 
 _WIDTH = 620  # pixels of a picture
@@ -62,7 +64,7 @@ def review_page(
         counts=[(str(state), count) for state, count in run.counts.items()],
         accounts=[("", {"bundles": None} | account), *others] if account else [],
         has_left=bool(account) and any(part["sent"] for part in (account, *account.get("others", {}).values())),
-        findings=sorted(run.findings, key=lambda finding: finding[0] != "attention"),
+        findings=sorted((*_earlier(run, tools), *run.findings), key=lambda finding: finding[0] != "attention"),
         unsearched=run.unsearched,
         figures=names,
         against=against,
@@ -149,3 +151,9 @@ def _bars(
     most = max((max(now, then) for _, now, then in found), default=0) or 1
     for label, (_, now, then) in zip(labels([begin for begin, _, _ in found]), found, strict=True):
         yield label, now, then, 100 * now / most, 100 * then / most
+
+
+def _earlier(run: RunRecord, tools: Tools) -> Iterator[tuple[str, str]]:
+    """What was sent already in other runs of the cycle, as findings."""
+    for text in earlier_in_words(sent_already(run, tools)):
+        yield "note", f"{text}: they are left out"

@@ -62,6 +62,19 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
     return Choice(packages=tuple(leaving), earlier=earlier, taken=taken)
 
 
+def sent_already(run: RunRecord, tools: Tools) -> dict[str, int]:
+    """Key → the other run of the same cycle in which its package was sent, of those that are ready."""
+    if run.purpose is not Purpose.REGULAR or run.state is not RunState.PREPARED:
+        return {}
+    taken = tools.ledger.taken_elsewhere(run)
+    found = {}
+    for package in tools.ledger.packages(run.id, states=(State.READY,)) if taken.by_key else ():
+        runs = [_taken(package, part, taken) for part in package.waiting]
+        if runs and None not in runs:
+            found[package.key] = next(number for number in runs if number is not None)
+    return found
+
+
 def _taken(package: PackageRecord, part: HandOverRecord, taken: TakenElsewhere) -> int | None:
     return taken.of(package, part) if part.purpose is Purpose.REGULAR else None
 

@@ -36,11 +36,13 @@ class SendReport:
         states: State → number of packages that were tried and came to it.
         interrupted: The server that went away before the last package, or None; what was not tried is still ready.
         ended: Why nothing more may leave for now, or empty.
+        troubles: What went wrong after it.
     """
 
     states: dict[State, int]
     interrupted: UnreachableError | None = None
     ended: str = ""
+    troubles: tuple[str, ...] = ()
 
     def followed_by(self, other: SendReport) -> SendReport:
         """Both together, where the other tried again what had failed in this one."""

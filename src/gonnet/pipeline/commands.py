@@ -1,8 +1,10 @@
-"""Programs that run before a run reads its data, and after: no shell, a time limit, the output kept."""
+"""Programs of the workspace: no shell, a time limit, the output kept."""
 
 from __future__ import annotations
 
+import os
 import subprocess
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -27,14 +29,26 @@ class Ran:
     output: str
 
     @property
+    def is_well(self) -> bool:
+        """Whether it did what it should."""
+        return self.code == 0
+
+    @property
     def text(self) -> str:
         """What happened, for the record."""
         how = "was stopped at its time limit" if self.code is None else f"ended with {self.code}"
         return f"`{' '.join(self.words)}` {how}" + (f": {self.output}" if self.output else "")
 
 
-def run(program: Program, folder: Path, where: str) -> Ran:
+def run(program: Program, folder: Path, where: str, env: Mapping[str, str], text_in: str) -> Ran:
     """Run a program in `folder`.
+
+    Args:
+        program: The program.
+        folder: Where it runs.
+        where: What to name in an error.
+        env: What is in its environment besides that of this process.
+        text_in: What it reads from its standard input.
 
     Raises:
         DataError: there is no such program.
@@ -43,7 +57,8 @@ def run(program: Program, folder: Path, where: str) -> Ran:
         found = subprocess.run(
             program.run,
             cwd=folder,
-            stdin=subprocess.DEVNULL,
+            input=text_in.encode("utf-8"),
+            env={**os.environ, **env},
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             timeout=program.seconds,
@@ -55,18 +70,6 @@ def run(program: Program, folder: Path, where: str) -> Ran:
         what = f"the program '{program.run[0]}' cannot be run: {error.strerror}"
         raise DataError(what, where=where, fix="Give its full path, and check that it may be run") from error
     return Ran(words=program.run, code=found.returncode, output=_end(found.stdout))
-
-
-def required(program: Program, folder: Path, where: str) -> Ran:
-    """Run a program that must succeed.
-
-    Raises:
-        DataError: it did not.
-    """
-    ran = run(program, folder, where)
-    if ran.code != 0:
-        raise DataError(ran.text[:600], where=where, fix="Nothing was prepared; correct it and run it again")
-    return ran
 
 
 def _end(output: bytes | None) -> str:
