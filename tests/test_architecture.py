@@ -20,7 +20,7 @@ RANKS = (
     ("scratch",),
     ("wording",),
     ("jobs",),
-    ("data",),
+    ("data", "calendar"),
     ("split",),
     ("recipients",),
     ("rules",),

@@ -30,7 +30,8 @@ _TERMINALS = {
     "send": "gonnet send 2 --yes --again",
     "show": "gonnet show 1 B121",
     "runs": "gonnet runs",
-    "mailbox": "gonnet mailbox list --to farm00079@members.tarnvale.example; gonnet mailbox show 1",
+    "due": "gonnet due",
+    "jobs": "gonnet jobs",
     "mistakes": "gonnet check mistakes",
 }
 
@@ -50,7 +51,6 @@ def main() -> None:
             "gallery": lambda: _gallery(workspace),
             "languages": lambda: _languages(workspace),
             "bundles": lambda: _bundles(workspace),
-            "pack": lambda: _pack(workspace),
             "review-page": lambda: _review_page(workspace),
         }
         for name, take in pictures.items():
@@ -61,6 +61,8 @@ def main() -> None:
         subprocess.run([*_GONNET, "prepare", "statements"], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
         if not wanted or "explain" in wanted:
             _remind(workspace)
+        for words in (("due", "--run"), ("pause", "notice", "--why", "the new price is not decided yet")):
+            subprocess.run([*_GONNET, *words], cwd=workspace, check=True, stdout=subprocess.DEVNULL)
         try:
             for name, command in _TERMINALS.items():
                 if not wanted or name in wanted:
@@ -146,14 +148,6 @@ def _bundles(workspace: Path) -> None:
     farms, board = sorted((workspace / "bundles").glob("*/*.pdf"))
     pages = [(farms, 1), (farms, 2), (board, 1)]
     _side_by_side("bundles", [_page(file, at, workspace / f"bundle-{file.stem}-{at}") for file, at in pages])
-
-
-def _pack(workspace: Path) -> None:
-    """Cover, contents and the three reports of a pack."""
-    words = ("preview", "pack", "--only", "00153", "--into", "pack")
-    subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
-    file = next((workspace / "pack").glob("*.pdf"))
-    _side_by_side("pack", [_page(file, number, workspace / f"pack-{number}") for number in (1, 2, 3, 4, 6)])
 
 
 def _side_by_side(name: str, pictures: list[Path]) -> None:

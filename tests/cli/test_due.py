@@ -144,7 +144,7 @@ def test_what_is_due_is_listed_with_why_it_is_not(dairy: Dairy) -> None:
         "jobs/statements.yaml", text + "tags: [month-end]\ncalendar: {every: day, at: '23:59', from: 2090-01-01}\n"
     )
     dairy.write("jobs/other.yaml", text + "calendar: {every: 29 february, at: '08:00', short_month: leave out}\n")
-    assert "`gonnet due --run` has not seen it yet" in dairy.gonnet("due").stdout
+    assert "it counts from the next `gonnet due --run` on" in dairy.gonnet("due").stdout
     assert "Nothing is due." in dairy.gonnet("due", "--run").stdout
     dairy.gonnet("pause", "other", "--why", "prices are not in yet")
     found = {entry["job"]: entry for entry in dairy.json("due")["entries"]}

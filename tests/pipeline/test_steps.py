@@ -10,7 +10,7 @@ import pytest
 
 from gonnet.errors import DataError
 from gonnet.pipeline.send import send
-from gonnet.pipeline.steps import StepFailedError
+from gonnet.pipeline.stepping.steps import StepFailedError
 from scripted_smtp import Script, serving
 from support import SETTINGS, Dairy
 

@@ -81,10 +81,11 @@ list_options = _together(
     ),
 )
 quiet_option = click.option("--quiet", is_flag=True, help="Print only what needs attention.")
+set_option = click.option(
+    "--set", "asked", multiple=True, metavar="NAME=VALUE", callback=_pairs, help="Give a parameter its value."
+)
 asked_options = _together(
-    click.option(
-        "--set", "asked", multiple=True, metavar="NAME=VALUE", callback=_pairs, help="Give a parameter its value."
-    ),
+    set_option,
     click.option("--as-of", metavar="DATE", callback=as_date, help="The date of the run; by default today."),
 )
 run_argument = click.argument("run_id", metavar="[RUN]", default="last")

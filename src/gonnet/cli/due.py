@@ -95,7 +95,7 @@ def _look(calendars: Calendars, *, as_json: bool) -> int:
     else:
         _due.listed(found, tools)
         _due.untold(untold, tools)
-        if any(str(one.standing) == "not begun" for one in found):
+        if any(str(one.standing) == "new" for one in found):
             _show.next_steps(("gonnet due --timer", "let the system call `gonnet due --run` every few minutes"))
     broken = [one.trouble for one in calendars.all() if one.trouble is not None]
     for error in broken if not as_json else ():

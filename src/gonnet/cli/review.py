@@ -102,8 +102,7 @@ def review(
         shown = in_order(packages, against, sort, backwards=reverse)
         if quiet:
             shown = [package for package in shown if str(package.state) in OPEN]
-        is_whole = quiet or as_json or page is not None
-        part = page_of(shown, 1 if is_whole else number, 0 if is_whole else lines)
+        part = page_of(shown, *((1, 0) if quiet or as_json or page is not None else (number, lines)))
         if into is not None:
             _files.copied(tools, packages, into, over=True)
         earlier = sent_already(run, tools)

@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from decimal import Decimal, InvalidOperation
 from pathlib import Path
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, NamedTuple
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
@@ -18,12 +17,13 @@ from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.people import RecipientList
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.reach import Reach
+from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.steps import Step
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
-from gonnet.jobs.values import Days, Format, as_tuple_of_one
+from gonnet.jobs.values import Days, as_tuple_of_one
 from gonnet.jobs.ways import Way
 from gonnet.wording.template import Template
 
@@ -109,81 +109,6 @@ class Figure(Section):
 
 def _as_value(given: object) -> object:
     return {"value": given} if isinstance(given, str) else given
-
-
-class Rule(Section):
-    """A condition and what it changes about a package.
-
-    Attributes:
-        applies: Which packages it is for: those of keys, bundles, or all.
-        when: SQL over figures, parameters, the list, the run and the past; or
-        otherwise: for all for whom no rule above holds.
-        skip: Why it is not sent at all.
-        hold: Why a person must look at it first.
-        message: The message that it gets.
-        add: Optional documents that it has, by name or by report.
-        drop: Documents that it does not have.
-        format: The format of all of its documents.
-        to: Who gets it in place of its contacts: columns of the list, or addresses.
-        cc: Who gets it besides: columns of the list, or addresses.
-        bcc: The same, unseen.
-        important: Whether its messages are marked as important.
-        deliver: The ways by which it leaves, in place of the usual ones.
-    """
-
-    name: str
-    applies: Literal["keys", "bundles", "all"] = Field(default="keys", alias="for")
-    when: str | None = None
-    otherwise: Literal[True] | None = None
-    skip: str | None = None
-    hold: str | None = None
-    message: str | None = None
-    add: Names = ()
-    drop: Names = ()
-    format: Format | None = Field(default=None, alias="as")
-    to: Names = ()
-    cc: Names = ()
-    bcc: Names = ()
-    important: bool | None = None
-    deliver: Names = ()
-
-    @model_validator(mode="after")
-    def _a_condition_and_an_outcome(self) -> Rule:
-        if (self.when is None) == (self.otherwise is None):
-            raise ValueError("a rule needs a condition: either `when`, or `otherwise: true` for all the others")
-        if self.skip is not None and self.hold is not None:
-            raise ValueError("a rule either skips or holds")
-        given = self.model_fields_set - {"name", "applies", "when", "otherwise"}
-        if not any(getattr(self, part) not in (None, ()) for part in given):
-            raise ValueError("a rule needs an outcome, such as skip or hold with the reason, or message")
-        return self
-
-
-def _share(value: object) -> object:
-    if isinstance(value, str) and value.endswith("%"):
-        try:
-            return Decimal(value[:-1].strip())
-        except InvalidOperation:
-            pass
-    raise ValueError(f"'{value}' is not a share; write one such as 10%")
-
-
-Share = Annotated[Decimal, BeforeValidator(_share), Field(ge=0, le=1000)]
-"""Percent."""
-
-
-class Guard(Section):
-    """When a whole run waits for a person's word.
-
-    Attributes:
-        recipients: By how much the number of keys with rows may differ from the last run of which something was sent.
-        totals: Figure → by how much its value over all rows may differ from that run.
-        held: Which share of the packages may be held.
-    """
-
-    recipients: Share | None = None
-    totals: dict[str, Share] = {}
-    held: Share | None = None
 
 
 _HEADERS = ("Feedback-ID", "Keywords", "List-Help", "List-ID", "List-Post", "List-Unsubscribe", "List-Unsubscribe-Post",
@@ -384,7 +309,7 @@ class Job:
         if len(place) > 1 and place[0] == "recipients" and isinstance(place[1], int):
             place = (*self.place_of_list(place[1]), *place[2:])
         line, column = self.positions.of(place)
-        return f"{self.path.as_posix()}:{line}:{column}"
+        return f"{self.positions.file_of(place, self.path.as_posix())}:{line}:{column}"
 
     def text(self, source: str, *place: str | int) -> Template:
         """A text of this job with the place where it stands."""

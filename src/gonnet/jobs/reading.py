@@ -21,6 +21,7 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.scalarfloat import ScalarFloat
 
 from gonnet.errors import JobError, meant, nearest
+from gonnet.jobs.alike import joined
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.models import Job, JobFile
 from gonnet.jobs.positions import Place, Positions
@@ -49,8 +50,7 @@ def load_job(workspace: Workspace, name: str) -> Job:
             fix=meant(name, workspace.job_names(), noun="job"),
         )
     shown = path.relative_to(workspace.folder)
-    raw = _bytes_of(path, shown)
-    tree, positions = _parse(raw, shown)
+    raw, tree, positions = _read(workspace, name, ())
     file = _validated(JobFile, tree, positions, shown)
     digest = hashlib.sha256(raw).hexdigest()
     return Job(
@@ -63,6 +63,33 @@ def load_job(workspace: Workspace, name: str) -> Job:
         digest=digest,
         tree=tree,
     )
+
+
+def _read(workspace: Workspace, name: str, on_the_way: tuple[str, ...]) -> tuple[bytes, object, Positions]:
+    """The bytes, the contents and the places of a job's file; with those of the job that it is like, where it says so.
+
+    Raises:
+        JobError: a file cannot be read, or there is no such job, or they are like one another.
+    """
+    path = workspace.job_path(name)
+    shown = path.relative_to(workspace.folder)
+    raw = _bytes_of(path, shown)
+    tree, positions = _parse(raw, shown)
+    if not isinstance(tree, Mapping) or "like" not in tree:
+        return raw, tree, positions
+    line, column = positions.of(("like",))
+    where, base = f"{shown.as_posix()}:{line}:{column}", str(tree["like"])
+    if not workspace.job_path(base).is_file():
+        fix = meant(base, [one for one in workspace.job_names() if one != name], noun="job")
+        raise JobError(f"there is no job '{base}'", where=where, fix=fix)
+    if base in (*on_the_way, name):
+        raise JobError(f"'{name}' is like '{base}', which is like it", where=where, fix="Let one of them say it all")
+    more, other, places = _read(workspace, base, (*on_the_way, name))
+    if not isinstance(other, Mapping):
+        return raw, tree, positions
+    base_shown = workspace.job_path(base).relative_to(workspace.folder).as_posix()
+    joint = joined((tree, positions), (other, places), shown.as_posix(), base_shown)
+    return raw + b"\0" + more, *joint
 
 
 def load_workspace(folder: Path) -> Workspace:
@@ -208,7 +235,7 @@ def _mistakes(
         place = _place(detail["loc"], positions)
         line, column = positions.of(place, key=detail["type"] == "extra_forbidden")
         what, fix = _said(model, detail, place)
-        where = f"{shown.as_posix()}:{line}:{column}"
+        where = f"{positions.file_of(place, shown.as_posix())}:{line}:{column}"
         if (where, what) not in told:
             told.add((where, what))
             yield JobError(what, where=where, fix=fix)

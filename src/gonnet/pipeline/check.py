@@ -11,7 +11,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.making import everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.watching import watch_of
-from gonnet.pipeline.steps import require_programs
+from gonnet.pipeline.stepping.steps import require_programs
 from gonnet.pipeline.survey import Survey, survey
 from gonnet.pipeline.surveying import servers
 from gonnet.pipeline.surveying.rehearse import rehearse

@@ -14,13 +14,13 @@ from gonnet.jobs.sources import SPANS
 from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
 from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
-from gonnet.pipeline import commands, steps
 from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.cycles import cycle_of, once_of
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
 from gonnet.pipeline.making.watching import unsearched, watch_of
+from gonnet.pipeline.stepping import commands, steps
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 

@@ -21,7 +21,7 @@ from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.sending.handing_over import SendReport, Tell, hand_over_all, servers_of
 from gonnet.pipeline.sending.summary import send_summary
 from gonnet.pipeline.sending.writing_back import write_back
-from gonnet.pipeline.steps import StepFailedError, happened_in, has, take
+from gonnet.pipeline.stepping.steps import StepFailedError, happened_in, has, take
 from gonnet.pipeline.tools import Tools
 
 

@@ -8,7 +8,8 @@ from enum import StrEnum
 
 from gonnet.data import names_in
 from gonnet.findings import Finding, Weight
-from gonnet.jobs.models import Job, Rule
+from gonnet.jobs.models import Job
+from gonnet.jobs.rules import Rule
 from gonnet.recipients import Addressed
 from gonnet.rules.effects import Effects, Step, effects_of
 from gonnet.rules.figures import Evaluated

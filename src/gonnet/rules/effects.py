@@ -6,8 +6,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from gonnet.jobs.contents import DocumentSpec, Enclosure
-from gonnet.jobs.models import Job, Rule
+from gonnet.jobs.models import Job
 from gonnet.jobs.people import Settings
+from gonnet.jobs.rules import Rule
 from gonnet.jobs.values import Format
 from gonnet.rules.figures import Evaluated
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
 from gonnet.data import Engine
-from gonnet.jobs.models import Guard
+from gonnet.jobs.rules import Guard
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

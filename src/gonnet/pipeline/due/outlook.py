@@ -23,7 +23,7 @@ class Standing(StrEnum):
     WAITS = "waits"
     PAUSED = "paused"
     OVER = "over"
-    UNSEEN = "not begun"
+    UNSEEN = "new"
     BROKEN = "broken"
 
 
@@ -95,7 +95,7 @@ def _standing(about: _About, house: House, calendars: Calendars) -> Outlook:
         standing = Standing.WAITS if waits else Standing.DUE
         why = _again(about.open_one, why, house)
     elif about.line.record is None:
-        standing, why = Standing.UNSEEN, "`gonnet due --run` has not seen it yet"
+        standing, why = Standing.UNSEEN, "it counts from the next `gonnet due --run` on"
     elif not entry.is_dated and entry.waits_for is not None:
         found = look(entry.waits_for, about.line.record.mark, tools, f"jobs/{about.line.job}.yaml")
         standing, why = (Standing.DUE if found.is_met else Standing.WAITS), found.why

@@ -10,7 +10,7 @@ from gonnet import recipients, rules
 from gonnet.data.workdays import working_days
 from gonnet.errors import DataError, meant
 from gonnet.jobs import Job
-from gonnet.jobs.models import Guard
+from gonnet.jobs.rules import Guard
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger.same import same
 from gonnet.pipeline.sending import gate

@@ -12,7 +12,7 @@ from gonnet.errors import DataError
 from gonnet.jobs import Job
 from gonnet.jobs.steps import Moment, Step
 from gonnet.ledger import PackageRecord, RunRecord, State
-from gonnet.pipeline import commands
+from gonnet.pipeline.stepping import commands
 from gonnet.pipeline.tools import Tools
 
 _SHOWN = 600  # characters of what a program said

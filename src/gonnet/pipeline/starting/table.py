@@ -72,11 +72,7 @@ def start(folder: Path, name: str, rows: Path, by: str, people: Path | None, to:
         JobError: the name cannot be used or is taken.
         DataError: a file cannot be read, or a column is not there.
     """
-    place = folder / "jobs" / f"{name}.yaml"
-    if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_-]{0,60}", name):
-        raise JobError(f"'{name}' cannot be the name of a job", fix="Use letters, digits, - and _")
-    if place.exists():
-        raise JobError(f"there is a job '{name}' already", where=str(place), fix="Choose another name")
+    place = require_free(folder, name)
     with closing(look_at(rows, frozenset((by,)))) as table:
         _require(table, by, rows, "--by")
         keys = _keys(table, by)
@@ -105,6 +101,20 @@ def start(folder: Path, name: str, rows: Path, by: str, people: Path | None, to:
         list_key=found[0].key if found else None,
         matched=found[1] if found else 0,
     )
+
+
+def require_free(folder: Path, name: str) -> Path:
+    """The file of a job that is to be written.
+
+    Raises:
+        JobError: the name cannot be used or is taken.
+    """
+    place = folder / "jobs" / f"{name}.yaml"
+    if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_-]{0,60}", name):
+        raise JobError(f"'{name}' cannot be the name of a job", fix="Use letters, digits, - and _")
+    if place.exists():
+        raise JobError(f"there is a job '{name}' already", where=str(place), fix="Choose another name")
+    return place
 
 
 def _outside(files: Sequence[Path], folder: Path) -> list[str]:
