@@ -6,6 +6,7 @@ GonnetError
 ├── DataError         a file, a data set or a key is wrong
 │   └── AbsentError   a file is not there; it may yet come
 ├── RunError          the run asked for is not there, or not in a state for this
+│   └── BusyError     another process is at it; it can be tried again
 ├── SealError         what is stored is not what was reviewed
 ├── StorageError      the workspace folder or its ledger cannot be written or read
 └── UnreachableError  an outside service did not answer; nothing is lost
@@ -83,6 +84,10 @@ class AbsentError(DataError):
 
 class RunError(GonnetError):
     """No such run, or its state does not allow what was asked."""
+
+
+class BusyError(RunError):
+    """Another process is at it; it can be tried again."""
 
 
 class SealError(GonnetError):

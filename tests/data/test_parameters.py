@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.data import Calendar, resolve
+from gonnet.data import Periods, resolve
 from gonnet.data.periods import Span
 from gonnet.errors import ParameterError
 from gonnet.jobs.sources import SPANS, Parameter
@@ -41,7 +41,7 @@ AS_OF = dt.date(2027, 1, 15)
     ],
 )
 def test_a_period_has_both_its_ends(text: str, span: Span, id_: str, start: str, end: str) -> None:
-    found = Calendar().period(text, span, AS_OF)
+    found = Periods().period(text, span, AS_OF)
     assert (found.id, str(found.start), str(found.end)) == (id_, start, end)
 
 
@@ -59,7 +59,7 @@ def test_a_period_has_both_its_ends(text: str, span: Span, id_: str, start: str,
 def test_a_year_may_begin_in_another_month(
     text: str, span: Span, begins: int, id_: str, label: str, start: str, end: str
 ) -> None:
-    found = Calendar(year_begins=begins).period(text, span, AS_OF)
+    found = Periods(year_begins=begins).period(text, span, AS_OF)
     assert (found.id, found.label, str(found.start), str(found.end)) == (id_, label, start, end)
 
 
@@ -67,16 +67,16 @@ def test_a_year_may_begin_in_another_month(
 def test_periods_follow_each_other_without_a_gap_and_are_read_as_they_are_written(
     day: dt.date, span: Span, begins: int
 ) -> None:
-    calendar = Calendar(year_begins=begins)
-    before, now, after = (calendar.period(text, span, day) for text in ("previous", "current", "next"))
+    periods = Periods(year_begins=begins)
+    before, now, after = (periods.period(text, span, day) for text in ("previous", "current", "next"))
     assert now.start <= day <= now.end
     assert before.end + dt.timedelta(days=1) == now.start
     assert now.end + dt.timedelta(days=1) == after.start
-    assert calendar.period(now.id, span, AS_OF) == now
+    assert periods.period(now.id, span, AS_OF) == now
 
 
 def test_a_month_is_called_as_the_house_calls_it() -> None:
-    assert Calendar(locale="de_AT").period("2026-10", "month", AS_OF).label == "Oktober 2026"
+    assert Periods(locale="de_AT").period("2026-10", "month", AS_OF).label == "Oktober 2026"
 
 
 def test_what_is_asked_for_stands_above_the_default() -> None:
@@ -87,7 +87,7 @@ def test_what_is_asked_for_stands_above_the_default() -> None:
         "final": Parameter(kind="yes/no", default=False),
         "regions": Parameter(kind="choice", of=("North", "South", "West"), several=True, default="North"),
     }
-    values = resolve(declared, {"period": "2026-10", "limit": "2.5", "regions": "West, North"}, AS_OF, Calendar())
+    values = resolve(declared, {"period": "2026-10", "limit": "2.5", "regions": "West, North"}, AS_OF, Periods())
     assert values.recorded() == {
         "period": "2026-10",
         "limit": "2.5",
@@ -121,7 +121,7 @@ def test_a_value_that_cannot_be_used_is_refused_in_words(asked: dict[str, str], 
     declared = {"period": Parameter(kind="month", default="previous"), "limit": Parameter(kind="number")}
     declared["size"] = Parameter(kind="choice", of=("small", "large"), default="small")
     with pytest.raises(ParameterError) as caught:
-        resolve(declared, asked, AS_OF, Calendar())
+        resolve(declared, asked, AS_OF, Periods())
     assert says in str(caught.value)
 
 

@@ -19,7 +19,7 @@ import pypdfium2
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from gonnet.data import Calendar, resolve
+from gonnet.data import Periods, resolve
 from gonnet.jobs.sources import Parameter
 from support import AS_OF, SETTINGS, Dairy
 
@@ -106,7 +106,7 @@ def test_pdf_workbook_message_and_totals_agree_to_the_cent(tmp_path: Path) -> No
 
 @given(st.text(max_size=40), st.text(max_size=40))
 def test_a_text_parameter_reaches_sql_as_it_was_given(name: str, value: str) -> None:
-    values = resolve({"who": Parameter(kind="text")}, {"who": value}, AS_OF, Calendar())
+    values = resolve({"who": Parameter(kind="text")}, {"who": value}, AS_OF, Periods())
     assert values.bound()["who"] == value
     assert values.recorded() == {"who": value}
     assert name not in values.bound() or name in ("who", "as_of")

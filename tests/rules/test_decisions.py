@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import pytest
 
-from gonnet.data import Calendar, resolve
+from gonnet.data import Periods, resolve
 from gonnet.pipeline.survey import Request, survey
 from support import AS_OF, RULES, Dairy
 
@@ -85,4 +85,4 @@ def test_a_value_is_bound_and_never_becomes_sql(dairy: Dairy) -> None:
     with closing(found.engine):
         assert found.engine.count("milk") == 5
         assert {plan.key: str(plan.decision.outcome) for plan in found.plans}["117"] == "held"
-    assert resolve(job.file.parameters, {"who": "a"}, AS_OF, Calendar()).bound()["who"] == "a"
+    assert resolve(job.file.parameters, {"who": "a"}, AS_OF, Periods()).bound()["who"] == "a"

@@ -57,7 +57,7 @@ def check(
     if as_json:
         _as_json(read, found)
     else:
-        _tell(read, found, quiet=quiet)
+        _tell(read, found, tools.workspace.zone, quiet=quiet)
     return _exit.ATTENTION if found.wants_attention else _exit.DONE
 
 
@@ -81,7 +81,7 @@ def _as_json(job: Job, checked: Checked) -> None:
     )
 
 
-def _tell(job: Job, checked: Checked, *, quiet: bool) -> None:
+def _tell(job: Job, checked: Checked, zone: dt.tzinfo, *, quiet: bool) -> None:
     from gonnet.cli import _report, _show
 
     found = checked.survey
@@ -94,6 +94,9 @@ def _tell(job: Job, checked: Checked, *, quiet: bool) -> None:
             _show.line(f"  {name:<14} {_show.many(count, 'row')} in {found.seconds[name]:.2f} s")
         for note in found.notes:
             _show.line(f"  {note}", "bright_black")
+        for name, moment in checked.coming:
+            said = f"next {moment.astimezone(zone):%a %d %b %Y %H:%M}" if moment is not None else "when its data come"
+            _show.line(f"  {'calendar':<14} {name}: {said}")
         states = Counter(str(plan.decision.outcome) for plan in found.plans)
         told = ", ".join(f"{count:,} {state}" for state, count in states.items()) or "no packages"
         bundles = sum(plan.is_bundle for plan in found.plans)

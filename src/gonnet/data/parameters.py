@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
-from gonnet.data.periods import FORMS, Calendar, Period
+from gonnet.data.periods import FORMS, Period, Periods
 from gonnet.errors import ParameterError, meant
 from gonnet.jobs.sources import Parameter
 
@@ -36,10 +36,10 @@ class Values:
                 found[name] = list(value) if isinstance(value, tuple) else value
         return found
 
-    def said_by(self, calendar: Calendar) -> Values:
-        """The same values, with periods called as `calendar` calls them."""
+    def said_by(self, periods: Periods) -> Values:
+        """The same values, with periods called as `periods` calls them."""
         named = {
-            name: calendar.period(value.id, "day", self.as_of) if isinstance(value, Period) else value
+            name: periods.period(value.id, "day", self.as_of) if isinstance(value, Period) else value
             for name, value in self.given.items()
         }
         return Values(given=named, as_of=self.as_of)
@@ -61,14 +61,14 @@ def _recorded(value: object) -> str:
             return str(value)
 
 
-def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: dt.date, calendar: Calendar) -> Values:
+def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: dt.date, periods: Periods) -> Values:
     """Give every declared parameter its value: what was asked for, else its default.
 
     Args:
         declared: The job's parameters.
         asked: Name → text, as given with `--set`.
         as_of: The date of the run.
-        calendar: How periods are counted and called.
+        periods: How periods are counted and called.
 
     Raises:
         ParameterError: a name is unknown, a value is of the wrong kind, or a value is missing.
@@ -86,7 +86,7 @@ def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: 
         if raw is None:
             fix = f"Say `--set {name}=…` ({form_of(parameter)}), or give it a default in the job"
             raise ParameterError(f"parameter '{name}' has no value", fix=fix)
-        found[name] = _value(name, parameter, raw, as_of, calendar)
+        found[name] = _value(name, parameter, raw, as_of, periods)
     return Values(given=found, as_of=as_of)
 
 
@@ -111,7 +111,7 @@ def form_of(parameter: Parameter) -> str:
             return f"a {span} such as {FORMS[span]}, current, previous, next, last 30 days, or two dates with / between"
 
 
-def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, calendar: Calendar) -> object:
+def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, periods: Periods) -> object:
     try:
         match parameter.kind:
             case "text":
@@ -125,7 +125,7 @@ def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, calenda
             case "choice":
                 return _chosen(name, parameter, raw)
             case span:
-                return calendar.period(str(raw), span, as_of)
+                return periods.period(str(raw), span, as_of)
     except (ValueError, KeyError, InvalidOperation) as error:
         fix = f"Write {form_of(parameter)}"
         raise ParameterError(f"'{raw}' is not a value for parameter '{name}'", fix=fix) from error

@@ -63,7 +63,7 @@ class Period:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Calendar:
+class Periods:
     """How a house counts periods.
 
     Attributes:

@@ -16,7 +16,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, Select, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.errors import RunError
+from gonnet.errors import BusyError, RunError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.accounts import account_now
 from gonnet.ledger.calendar import Entries, Notices, Occurrences, Pauses
@@ -78,14 +78,14 @@ class Ledger:
         """Hold the right to send a run or to change its packages, and with it every run of the same job and cycle.
 
         Raises:
-            RunError: another process holds it.
+            BusyError: another process holds it.
         """
         try:
             with held(self.place.with_name(f"sending-{file_name(run.job, run.cycle)}.lock")):
                 yield
         except HeldError as error:
             what = f"the job '{run.job}' is being sent or changed by another process, for {run.period}"
-            raise RunError(what, where=f"run {run.id}", fix="Wait until it is done, then look again") from error
+            raise BusyError(what, where=f"run {run.id}", fix="Wait until it is done, then look again") from error
 
     @contextmanager
     def alone_with(self, job: str) -> Iterator[bool]:

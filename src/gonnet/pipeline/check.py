@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.due import checking
 from gonnet.pipeline.making import everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.stepping.steps import require_programs
 from gonnet.pipeline.survey import Survey, survey
 from gonnet.pipeline.surveying import servers
-from gonnet.pipeline.surveying.rehearse import rehearse
 from gonnet.pipeline.surveying.request import Request
+from gonnet.pipeline.surveying.unfillable import unfillable
 from gonnet.pipeline.tools import Tools
 from gonnet.rules import Outcome
 
@@ -28,11 +30,13 @@ class Checked:
         survey: The plans and what was found on the way.
         findings: All findings, those of the survey first.
         tables: Data set → its rows.
+        coming: Entry of the calendar → when it is due next, or None.
     """
 
     survey: Survey
     findings: tuple[Finding, ...]
     tables: Mapping[str, int]
+    coming: tuple[tuple[str, dt.datetime | None], ...] = ()
 
     @property
     def held(self) -> list[PackagePlan]:
@@ -58,8 +62,14 @@ def check(job: Job, tools: Tools, request: Request) -> Checked:
     found = survey(job, tools, request)
     try:
         words = everyday_words.told(job, watch_of(job, found))
-        findings = (*found.findings, *words, *rehearse(job, found), *servers.troubles(job, tools.workspace))
+        findings = (
+            *found.findings,
+            *words,
+            *unfillable(job, found),
+            *servers.troubles(job, tools.workspace),
+            *checking.troubles(job, tools),
+        )
         tables = {name: found.engine.count(name) for name in job.file.data}
     finally:
         found.engine.close()
-    return Checked(survey=found, findings=findings, tables=tables)
+    return Checked(survey=found, findings=findings, tables=tables, coming=checking.coming(job, tools))

@@ -30,7 +30,7 @@ def look(
     table = name if name is not None else job.file.split.rows
     if table not in job.file.data:
         raise DataError(f"the job has no data set '{table}'", fix=meant(table, list(job.file.data), noun="data set"))
-    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
     loaded = data.load(job, tools.workspace, values)
     try:
         view = View(table=table, key=(_key(job, loaded.engine, table), key) if key is not None else None)

@@ -21,7 +21,7 @@ from gonnet.pipeline.stopping import Stop
 from gonnet.scratch import sweep
 
 if TYPE_CHECKING:
-    from gonnet.data import Calendar
+    from gonnet.data import Periods
     from gonnet.reports import Look
 
 Clock = Callable[[], dt.datetime]
@@ -74,11 +74,11 @@ class Tools:
         return look_of(job, self.workspace)
 
     @property
-    def calendar(self) -> Calendar:
+    def periods(self) -> Periods:
         """How periods are counted and called."""
-        from gonnet.data import Calendar
+        from gonnet.data import Periods
 
-        return Calendar(locale=self.workspace.house.locale, year_begins=self.workspace.file.year_begins)
+        return Periods(locale=self.workspace.house.locale, year_begins=self.workspace.file.year_begins)
 
     def today(self) -> dt.date:
         """The date in the workspace's time zone."""

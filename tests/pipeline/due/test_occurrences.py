@@ -162,15 +162,19 @@ def test_a_pause_is_left_out_and_not_made_up_for(dairy: Dairy) -> None:
         assert (kept.why, kept.resumed_by) == ("new prices are not in yet", year.tools.who)
 
 
+@pytest.mark.parametrize("entry", [EVERY, "{every: monday, at: '08:00', waits_for: {file: milk.csv}}"])
 @pytest.mark.parametrize("moment", ["prepare", "send", "end"])
-def test_what_was_cut_off_goes_on_where_it_stopped(dairy: Dairy, monkeypatch: pytest.MonkeyPatch, moment: str) -> None:
+def test_what_was_cut_off_goes_on_where_it_stopped(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch, moment: str, entry: str
+) -> None:
     class Killed(BaseException):
         pass
 
     def die(*_: object, **__: object) -> None:
         raise Killed
 
-    with a_year(dairy) as year:
+    os.utime(dairy.folder / "milk.csv", (MONDAY.timestamp() - 3_600,) * 2)
+    with a_year(dairy, entry) as year:
         with monkeypatch.context() as broken:
             broken.setattr(running, "_over" if moment == "end" else moment, die)
             with pytest.raises(Killed):
@@ -319,6 +323,13 @@ CAUSES: list[tuple[str, Break | None, dict[str, Any], str, str]] = [
     ("everything held", all_held, {}, "Milk statements: 2 held", "is not an address"),
     ("a full disk", disk_error, {}, "Failed: statements", "No space left on device"),
     ("a defect of ours", defect, {}, "Failed: statements", "a defect of Gonnet stopped it: ZeroDivisionError"),
+    (
+        "the guard",
+        None,
+        {"job": JOB + "guard: {held: 10%}\n"},
+        "Milk statements: 3 held",
+        "the whole run is held",
+    ),
     (
         "an expectation that is not met",
         None,

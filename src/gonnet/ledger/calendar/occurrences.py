@@ -61,6 +61,8 @@ class Occurrences:
                 row |= {"says": dict(entry.says), "state": state, "entered": written(now), "mark": mark}
                 row |= {} if state.is_open else {"ended": written(now)}
                 work.execute(insert(schema.occurrences).values(**row))
+            if mark:
+                work.execute(update(schema.entries).where(schema.entries.c.id == entry.id).values(mark=mark))
             if new and notice is not None:
                 add_notice(work, notice, None, now)
             return len(new)
@@ -104,11 +106,14 @@ class Occurrences:
         return {(one.job, one.entry): one for one in found}
 
     @explained
-    def begin(self, number: int, now: dt.datetime) -> None:
-        """It begins, or begins again. Who calls this holds the lock of its job."""
+    def begin(self, number: int, now: dt.datetime, mark: str = "") -> None:
+        """It begins, or begins again, with the mark of what it waited for. Who calls this holds the lock of its job."""
         with self._engine.begin() as work:
             values = {"state": OccurrenceState.BEGUN, "begun": written(now), "tries": _table.tries + 1}
+            values |= {"mark": mark} if mark else {}
             work.execute(_change(number).values(next_try=None, **values))
+            if mark:
+                _keep_mark(work, number, mark)
 
     @explained
     def later(self, number: int, reason: str, next_try: dt.datetime | None, *, counts: bool = True) -> None:
@@ -120,24 +125,12 @@ class Occurrences:
             work.execute(_change(number).values(next_try=at, **values))
 
     @explained
-    def end(
-        self, number: int, state: OccurrenceState, reason: str, now: dt.datetime, notice: Notice | None, mark: str = ""
-    ) -> None:
+    def end(self, number: int, state: OccurrenceState, reason: str, now: dt.datetime, notice: Notice | None) -> None:
         """It is over; what administrators are to hear of it is written down with it."""
         with self._engine.begin() as work:
-            more = {"mark": mark} if mark else {}
-            values = {"state": state, "reason": reason, "ended": written(now), "next_try": None, **more}
+            values = {"state": state, "reason": reason, "ended": written(now), "next_try": None}
             if work.execute(_change(number).values(**values)).rowcount and notice is not None:
                 add_notice(work, notice, number, now)
-            if mark:
-                self._keep_mark(work, number, mark)
-
-    @staticmethod
-    def _keep_mark(work: Connection, number: int, mark: str) -> None:
-        one = work.execute(select(_table.job, _table.entry).where(_table.id == number)).one()
-        entry = schema.entries.c
-        of = (entry.job == one.job, entry.name == one.entry)
-        work.execute(update(schema.entries).where(*of).values(mark=mark))
 
     def _found(self, query: Select[Any]) -> tuple[OccurrenceRecord, ...]:
         with self._engine.connect() as work:
@@ -149,6 +142,13 @@ class Occurrences:
             for occurrence, number in work.execute(last.group_by(run.occurrence_id)) if numbers else ():
                 runs[int(occurrence)] = int(number)
             return tuple(_occurrence(row, runs.get(row.id)) for row in rows)
+
+
+def _keep_mark(work: Connection, number: int, mark: str) -> None:
+    """What an entry waited for, as it was when it ran last."""
+    one = work.execute(select(_table.job, _table.entry).where(_table.id == number)).one()
+    entry = schema.entries.c
+    work.execute(update(schema.entries).where(entry.job == one.job, entry.name == one.entry).values(mark=mark))
 
 
 def _change(number: int) -> Any:  # noqa: ANN401  an update has no plain type

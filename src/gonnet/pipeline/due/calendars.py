@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -87,8 +88,7 @@ class Calendars:
     def _calendar(self, name: str, records: Sequence[EntryRecord], *, every_job: bool) -> JobCalendar:
         job = self._job(name, is_wanted=every_job or bool(records))
         if isinstance(job, JobError):
-            lines = tuple(Line(job=name, entry=entry_of(record.says), record=record) for record in records)
-            return JobCalendar(name=name, job=None, lines=lines, trouble=job)
+            return JobCalendar(name=name, job=None, lines=_as_they_were(records), trouble=job)
         by_name = {record.name: record for record in records}
         entries = job.file.calendar if job is not None else ()
         lines = tuple(Line(job=name, entry=entry, record=by_name.get(entry.called)) for entry in entries)
@@ -123,9 +123,18 @@ def _has_calendar(path: Path) -> bool:
 
 
 def _gone(name: str, records: Sequence[EntryRecord]) -> JobCalendar:
-    lines = tuple(Line(job=name, entry=entry_of(record.says), record=record) for record in records)
+    lines = _as_they_were(records)
     trouble = JobError(f"there is no job '{name}' any more", where=f"jobs/{name}.yaml", fix="Put its file back")
     return JobCalendar(name=name, job=None, lines=lines, trouble=trouble)
+
+
+def _as_they_were(records: Sequence[EntryRecord]) -> tuple[Line, ...]:
+    """The entries that the ledger knows; what an earlier version wrote otherwise is left out."""
+    found = []
+    for record in records:
+        with suppress(ValueError):
+            found.append(Line(job=record.job, entry=entry_of(record.says), record=record))
+    return tuple(found)
 
 
 def said(job: Job) -> dict[str, Mapping[str, Any]]:

@@ -85,7 +85,6 @@ def _when_it_comes(entry: Entry, record: EntryRecord, paused: Mapping[str, Pause
     new = (local.isoformat(timespec="seconds"), now, state, why)
     if any(one.job == record.job and one.entry == record.name for one in ledger.occurrences.open()):
         return 0  # what came before is not done yet
-    ledger.entries.asked(record, mark=found.mark)
     return ledger.occurrences.enter(record, [new], now, mark=found.mark)
 
 

@@ -9,7 +9,7 @@ import datetime as dt
 import traceback
 from dataclasses import dataclass
 
-from gonnet.errors import AbsentError, GonnetError, JobError, RunError, StorageError, UnreachableError, typed
+from gonnet.errors import AbsentError, BusyError, GonnetError, JobError, RunError, StorageError, UnreachableError, typed
 from gonnet.jobs import Job, load_job
 from gonnet.jobs.calendar import Entry
 from gonnet.ledger import RunRecord, State
@@ -27,7 +27,7 @@ from gonnet.pipeline.tools import Tools
 
 _LONGEST = dt.timedelta(days=1)  # between two tries
 _CUT_OFF = 20  # times that an occurrence may be cut off before it counts as failed
-_AGAIN = (UnreachableError, AbsentError, StorageError)
+_AGAIN = (UnreachableError, AbsentError, BusyError, StorageError)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,7 +79,7 @@ def _begun(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came:
     ledger = tools.ledger.occurrences
     quiet = quiet_until(tools)
     if quiet is not None and entry.do == "send":
-        ledger.later(occurrence.id, f"nothing leaves before {quiet:%H:%M}", quiet, counts=occurrence.tries > 0)
+        ledger.later(occurrence.id, f"nothing leaves before {quiet:%H:%M}", quiet)
         return Came(occurrence=ledger.one(occurrence.id), is_begun=False)
     if occurrence.job in tools.ledger.pauses.on(tools.today()):
         return Came(occurrence=occurrence, is_begun=False)
@@ -87,12 +87,12 @@ def _begun(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came:
         raise RunError(
             f"it was cut off {occurrence.tries} times before it was done", fix="Run it by hand, and look why"
         )
-    run = tools.ledger.run_of_occurrence(occurrence.id)
-    if run is None and entry.waits_for is not None and entry.is_dated:
-        came = _waited(occurrence, entry, tools)
+    run, mark = tools.ledger.run_of_occurrence(occurrence.id), ""
+    if not occurrence.tries and entry.waits_for is not None and entry.is_dated:
+        mark, came = _waited(occurrence, entry, tools)
         if came is not None:
             return came
-    ledger.begin(occurrence.id, tools.clock())
+    ledger.begin(occurrence.id, tools.clock(), mark)
     tools.log.say("occurrence begun", occurrence=occurrence.id, job=occurrence.job)
     if not tools.workspace.job_path(occurrence.job).is_file():
         fix = "Put it back, if that was not meant; nothing more is due of it"
@@ -105,8 +105,8 @@ def _begun(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came:
     return _sent(occurrence, entry, send(run, tools, Wish(is_told=False)), tools)
 
 
-def _waited(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came | None:
-    """What comes of an occurrence whose data have not come; None where they have."""
+def _waited(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> tuple[str, Came | None]:
+    """The mark of what an occurrence waits for, and what comes of it where that has not come."""
     assert entry.waits_for is not None
     ledger = tools.ledger.occurrences
     record = next(
@@ -114,16 +114,14 @@ def _waited(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came | 
     )
     found = look(entry.waits_for, record.mark if record else "", tools, f"jobs/{occurrence.job}.yaml")
     if found.is_met:
-        if record is not None:
-            tools.ledger.entries.asked(record, mark=found.mark)
-        return None
+        return found.mark, None
     end = latest(entry.waits_for, occurrence.due, tools)
     if end is not None and tools.clock() >= end:
         notice = telling.absent(occurrence, entry, found.why, tools)
         ledger.end(occurrence.id, OccurrenceState.ABSENT, found.why, tools.clock(), notice)
-        return Came(occurrence=ledger.one(occurrence.id))
-    ledger.later(occurrence.id, f"waits: {found.why}", None, counts=occurrence.tries > 0)
-    return Came(occurrence=ledger.one(occurrence.id), is_begun=False)
+        return "", Came(occurrence=ledger.one(occurrence.id))
+    ledger.later(occurrence.id, f"waits: {found.why}", None)
+    return "", Came(occurrence=ledger.one(occurrence.id), is_begun=False)
 
 
 def _prepared(job: Job, occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> RunRecord:

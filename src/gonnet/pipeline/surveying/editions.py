@@ -63,9 +63,9 @@ def editions(
     house = look.house.locale
     found = {}
     for locale in dict.fromkeys((house, *sorted({person.language for person in people}))):
-        calendar = data.Calendar(locale=locale, year_begins=year_begins)
+        periods = data.Periods(locale=locale, year_begins=year_begins)
         mine, own = look.for_reader(locale), job.read_for(locale, house)
-        names = {**values.said_by(calendar).given, **more, "phrases": own.file.phrases}
+        names = {**values.said_by(periods).given, **more, "phrases": own.file.phrases}
         reading = Reading(job=own, wording=Wording(mine.house), common=names)
         found[locale] = Edition(locale=locale, reading=reading, look=mine)
     return found

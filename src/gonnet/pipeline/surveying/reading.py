@@ -59,7 +59,7 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
     raise_all(consistency.within_the_file(job))
     look = tools.look(job)
     job = job.read_for(look.house.locale, look.house.locale)
-    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.calendar)
+    values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
     loaded = data.load(job, tools.workspace, values, progress, request.sample)
     try:
         tables = (*job.file.data, *(table for table, _ in job.lists))

@@ -17,7 +17,7 @@ _SHOWN = 3
 _WHITE = frozenset("\t\r\x85\u2028\u2029")  # blanks and line ends on a page
 
 
-def rehearse(job: Job, found: Survey) -> Iterator[Finding]:
+def unfillable(job: Job, found: Survey) -> Iterator[Finding]:
     """Yield a finding for each package of which a text cannot be filled, and for what no PDF can show."""
     on_paper = any(document.format == "pdf" for document in job.file.package.documents)
     faces = family(found.house.look.fonts)
