@@ -43,7 +43,6 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         workspace = Path(folder) / "tarnvale"
         subprocess.run([*_GONNET, "demo", str(workspace)], check=True, stdout=subprocess.DEVNULL)
-        _add_mistakes(workspace)
         pictures: dict[str, Callable[[], None]] = {
             "statement-pdf": lambda: _pdf(workspace),
             "statement-xlsx": lambda: _workbook(workspace),
@@ -65,6 +64,8 @@ def main() -> None:
             subprocess.run([*_GONNET, *words], cwd=workspace, check=True, stdout=subprocess.DEVNULL)
         try:
             for name, command in _TERMINALS.items():
+                if name == "mistakes":
+                    _add_mistakes(workspace)
                 if not wanted or name in wanted:
                     _terminal(workspace, name, command)
         finally:

@@ -40,7 +40,10 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
         "totals": account["controls"],
         "states": {str(state): count for state, count in run.counts.items()},
         "handed_over": {str(state): count for state, count in run.handed.items()},
+        "state": str(run.state),
+        "reason": run.reason,
         "purpose": str(run.purpose),
+        "occurrence": run.occurrence,
         "findings": [{"weight": weight, "text": text} for weight, text in run.findings],
         "not_searched": list(run.unsearched),
     }

@@ -88,7 +88,7 @@ def _standing(about: _About, house: House, calendars: Calendars) -> Outlook:
         standing, why = Standing.BROKEN, f"{about.calendar.trouble.where}: {about.calendar.trouble.what}"
     elif about.pause is not None:
         until = f" until {about.pause.until}" if about.pause.until else ""
-        standing, why = Standing.PAUSED, f"{about.pause.why} ({about.pause.who}{until})"
+        standing, why = Standing.PAUSED, f"{about.pause.why} (by {about.pause.who}{until})"
     elif about.open_one is not None:
         at, why = about.open_one.due, about.open_one.reason
         waits = about.open_one.next_try is not None or why.startswith("waits:")
