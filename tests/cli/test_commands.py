@@ -167,7 +167,7 @@ def test_what_prepares_and_looks_contacts_nobody(dairy: Dairy, serve: Serve, wor
         ({}, ["prepare", "statements", "--as-of", "tomorrow"], 2, "'tomorrow' is not a date"),
         ({}, ["review"], 2, "there is no run yet"),
         ({}, ["show", "7"], 2, "there is no run 7"),
-        ({}, ["send", "x"], 2, "'x' is not a run"),
+        ({}, ["send", "x"], 2, "there is no run of a job 'x'"),
         ({"gonnet.yaml": "styl: {}\n"}, ["runs"], 2, "gonnet.yaml:1:1: unknown key 'styl' Did you mean 'style'?"),
         ({}, ["mailbox", "list"], 2, "there is no mailbox here"),
         ({}, ["runs", "--workspace", "jobs"], 2, "this folder is not a workspace"),

@@ -66,18 +66,18 @@ def test_or_it_holds_what_would_be_ready(dairy: Dairy) -> None:
     assert dict(run.account)["delivered"] == 0
 
 
-def commanded(dairy: Dairy, name: str, *words: str) -> tuple[str, str]:
+def commanded(dairy: Dairy, *words: str) -> tuple[str, str]:
     shown = ", ".join(f'"{word}"' for word in words)
     settings = (dairy.folder / "gonnet.yaml").read_text("utf-8")
     dairy.write("gonnet.yaml", f"{settings}programs: {{own: {{run: [{shown}], seconds: 2}}}}\n")
-    return ("data:\n", f"{name}: own\ndata:\n")
+    return ("data:\n", "steps: [{program: own, at: start, stops: true}]\ndata:\n")
 
 
-def test_a_command_before_refreshes_the_data_and_its_output_is_kept(dairy: Dairy) -> None:
+def test_a_program_before_refreshes_the_data_and_its_output_is_kept(dairy: Dairy) -> None:
     script = dairy.write(
         "refresh.py", f"open('milk.csv', 'w').write({MILK + '117,2026-10-09,10,4.90,'!r}); print('refreshed; $HOME')"
     )
-    change = commanded(dairy, "before", sys.executable, script.name)
+    change = commanded(dairy, sys.executable, script.name)
     with dairy.tools() as tools:
         run = dairy.prepared(tools, change)
         history = [what for _, what in tools.ledger.history(run.id)]
@@ -92,24 +92,16 @@ def test_a_command_before_refreshes_the_data_and_its_output_is_kept(dairy: Dairy
         (("-c", "import time; time.sleep(9)"), "was stopped at its time limit"),
     ],
 )
-def test_a_command_before_that_fails_stops_the_run(dairy: Dairy, words: tuple[str, ...], says: str) -> None:
-    change = commanded(dairy, "before", sys.executable, *words)
+def test_a_program_before_that_fails_stops_the_run(dairy: Dairy, words: tuple[str, ...], says: str) -> None:
+    change = commanded(dairy, sys.executable, *words)
     with dairy.tools() as tools, pytest.raises(DataError, match=says):
         dairy.prepared(tools, change)
 
 
 def test_a_program_that_is_not_there_is_told(dairy: Dairy) -> None:
-    change = commanded(dairy, "before", "nothing-here")
+    change = commanded(dairy, "nothing-here")
     with dairy.tools() as tools, pytest.raises(DataError, match="the program 'nothing-here' cannot be run"):
         dairy.prepared(tools, change)
-
-
-def test_a_command_after_that_fails_is_a_finding(dairy: Dairy) -> None:
-    change = commanded(dairy, "after", sys.executable, "-c", "import sys; sys.exit(3)")
-    with dairy.tools() as tools:
-        run = dairy.prepared(tools, change)
-    assert str(run.state) == "prepared"
-    assert any(weight == "attention" and "ended with 3" in text for weight, text in run.findings)
 
 
 @pytest.mark.parametrize(

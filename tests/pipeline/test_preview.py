@@ -25,7 +25,7 @@ def test_without_a_key_it_takes_telling_packages_and_records_nothing(dairy: Dair
     }
     assert found["118"]["reason"] == "more than the tank holds"
     assert found["00042"]["message"].startswith(LETTER)
-    assert dairy.json("runs") == {"runs": []}
+    assert dairy.json("runs") == {"runs": [], "never_run": []}
     assert not (dairy.folder / ".gonnet" / "store").exists()
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from gonnet.data.workdays import working_days
+from gonnet.calendar.workdays import working_days
 from gonnet.errors import JobError
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request, survey

@@ -100,8 +100,7 @@ def review(
             _write_page(run, packages, against, tools, page, pictures, figure)
         packages = tuple(_wanted(packages, state, find))
         shown = in_order(packages, against, sort, backwards=reverse)
-        if quiet:
-            shown = [package for package in shown if str(package.state) in OPEN]
+        shown = [package for package in shown if not quiet or str(package.state) in OPEN]
         part = page_of(shown, *((1, 0) if quiet or as_json or page is not None else (number, lines)))
         if into is not None:
             _files.copied(tools, packages, into, over=True)

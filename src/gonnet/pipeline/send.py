@@ -100,11 +100,12 @@ def send(
     require_at_home(tools, wish)
     choice = choose(run, tools, wish.only, again=wish.again)
     if not choice.packages:
-        return _told(run, choice, None, tools, wish)
+        return _told(run, choice, None, tools, wish, None)
     if not ask(run, choice):
         return Sent(run=run, choice=choice, is_agreed=False)
-    report = _handed_over(run, choice, tools, wish, tell)
-    return _told(run, choice, report, tools, wish)
+    follow = _Steps(run, tools)
+    report = _handed_over(run, choice, tools, wish, tell, follow)
+    return _told(run, choice, report, tools, wish, follow.job)
 
 
 def settle_doubt(run: RunRecord, tools: Tools) -> RunRecord:
@@ -132,10 +133,9 @@ def require_at_home(tools: Tools, wish: Wish) -> None:
         tools.ledger.home.adopt()
 
 
-def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell: Tell) -> SendReport:
+def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell: Tell, follow: _Steps) -> SendReport:
     """Hand over what was chosen, and try again what is refused for now."""
     counted: Counter[State] = Counter()
-    follow = _Steps(run, tools)
 
     def count(package: PackageRecord, state: State) -> None:
         counted[state] += 1
@@ -172,26 +172,26 @@ class _Steps:
 
     def __init__(self, run: RunRecord, tools: Tools) -> None:
         self._run, self._tools = run, tools
-        self._job: Job | None = None
+        self.job: Job | None = None
         with suppress(GonnetError):
-            self._job = load_job(tools.workspace, run.job)
+            self.job = load_job(tools.workspace, run.job)
 
     def package(self, package: PackageRecord, state: State) -> None:
         """One more package was tried."""
-        if self._job is None or not has(self._job, "package"):
+        if self.job is None or not has(self.job, "package"):
             return
         happened = happened_in(self._run, "package", replace(package, state=state))
-        for ran in take(self._job, "package", happened, self._tools):
+        for ran in take(self.job, "package", happened, self._tools):
             self._tools.ledger.remark(self._run.id, f"after package {package.key}: {ran.text}")
 
     def end(self, report: SendReport) -> SendReport:
         """The send is over; the report with what failed of its steps."""
-        if self._job is None or not has(self._job, "sent"):
+        if self.job is None or not has(self.job, "sent"):
             return report
         happened = happened_in(self._tools.ledger.run(str(self._run.id)), "sent")
         failed = []
         try:
-            for ran in take(self._job, "sent", happened, self._tools):
+            for ran in take(self.job, "sent", happened, self._tools):
                 self._tools.ledger.remark(self._run.id, ran.text)
                 failed += [] if ran.is_well else [ran.text[:300]]
         except DataError as error:
@@ -251,12 +251,12 @@ def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
         yield pause
 
 
-def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tools, wish: Wish) -> Sent:
+def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tools, wish: Wish, job: Job | None) -> Sent:
     """What became of it told to the database and the administrator who want to know, and whether it wants a person."""
     after = tools.ledger.run(str(run.id))
     is_over = report is not None and report.is_over and not tools.stop.asked and wish.is_told
     found = (
-        write_back(after, tools),
+        write_back(after, tools, job),
         send_summary(after, tools) if is_over else None,
         tools.log.trouble,
         *(report.troubles if report is not None else ()),

@@ -109,6 +109,15 @@ def test_everybody_sent_before_is_a_success_too(dairy: Dairy) -> None:
     assert "3 packages: it was sent already in another run" in said
 
 
+def test_made_afresh_for_nobody_is_a_success_too(dairy: Dairy) -> None:
+    dairy.job(NOBODY_HELD)
+    run(dairy, "--as-of", "2026-11-05")
+    dairy.write("milk.csv", MILK.splitlines()[0] + "\n")
+    said = dairy.gonnet("resend", "1", "117", "--fresh", "--yes", "--why", "he calls").stdout
+    assert "Nothing to send" in said
+    assert "1 package: no milk" in said
+
+
 def test_what_is_not_chosen_is_no_finding(dairy: Dairy) -> None:
     dairy.job((RULES, "  - {name: idle, when: rows = 0, skip: no milk}\n"))
     dairy.write("members.csv", (dairy.folder / "members.csv").read_text("utf-8").replace("118,", "999,"))

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from gonnet.calendar import House
-from gonnet.data.workdays import public_holidays, working_days
+from gonnet.calendar.workdays import public_holidays, working_days
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, load_job
 from gonnet.jobs.calendar import Entry

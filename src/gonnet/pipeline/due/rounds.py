@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from gonnet.calendar import House, due_between, next_due
 from gonnet.errors import GonnetError
@@ -11,11 +12,13 @@ from gonnet.ledger.calendar import NoticeRecord, OccurrenceRecord
 from gonnet.pipeline.due import telling
 from gonnet.pipeline.due.calendars import Calendars, house_of
 from gonnet.pipeline.due.entering import enter
-from gonnet.pipeline.due.running import Came, run_occurrence
 from gonnet.pipeline.sending.notices import sound_alarm, take_unheard, tell_notices
 from gonnet.pipeline.tools import Tools
 
-Told = Callable[[Came], None]
+if TYPE_CHECKING:
+    from gonnet.pipeline.due.running import Came
+
+Told = Callable[["Came"], None]
 Beginning = Callable[[OccurrenceRecord], None]
 _LONGEST = 60.0  # seconds between two rounds
 _WAITING = 10.0  # the same where something waits for data
@@ -59,6 +62,8 @@ def go_round(calendars: Calendars, begin: Beginning = lambda _one: None, tell: T
                 break
             if occurrence.next_try is not None and occurrence.next_try > tools.clock():
                 continue
+            from gonnet.pipeline.due.running import run_occurrence  # drawing is not loaded where nothing is due
+
             begin(occurrence)
             came = run_occurrence(occurrence.id, tools)
             if came.is_begun:

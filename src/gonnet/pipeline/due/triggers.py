@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from gonnet.data.asking import one_value
 from gonnet.errors import GonnetError
 from gonnet.jobs.calendar import Wait
 from gonnet.pipeline.tools import Tools
@@ -85,6 +84,8 @@ def _files(name: str, tools: Tools, where: str) -> Iterator[Path]:
 
 def _value(wait: Wait, before: str, tools: Tools, where: str) -> Look:
     name = wait.database or ""
+    from gonnet.data.asking import one_value  # the engine is not loaded where nothing is due
+
     workspace = tools.workspace
     database = workspace.database(name, where)
     mark = one_value(wait.sql or "", name, database, workspace.secrets, workspace.folder, where)

@@ -31,16 +31,21 @@ def require_writable(job: Job, tools: Tools) -> None:
         require_names(spec.sql, _VALUES, job.at("write_back", "sql"))
 
 
-def write_back(run: RunRecord, tools: Tools) -> str | None:
+def write_back(run: RunRecord, tools: Tools, job: Job | None = None) -> str | None:
     """Write what became of a run's packages, where its job wants that; why it could not be, or None.
 
     A package is written when it has come to a state that was not written yet. The database is told before the ledger
     notes that it was: cut off in between, the same is written once more.
+
+    Args:
+        run: The run.
+        tools: The tools.
+        job: Its job, where it was read already.
     """
     if not tools.workspace.job_path(run.job).is_file():
         return None  # the job is gone, and with it what it wanted
     try:
-        job = load_job(tools.workspace, run.job)
+        job = job or load_job(tools.workspace, run.job)
         if job.file.write_back is None:
             return None
         with tools.ledger.alone(run):

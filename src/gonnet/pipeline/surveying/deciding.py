@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet import recipients, rules
-from gonnet.data.workdays import working_days
+from gonnet.calendar.workdays import working_days
 from gonnet.errors import DataError, meant
 from gonnet.jobs import Job
 from gonnet.jobs.rules import Guard
