@@ -392,6 +392,35 @@ def test_where_mail_itself_fails_the_alarm_is_given_and_the_next_call_tells(dair
         assert heard.read_text("utf-8").count("Failed") == 1
 
 
+def test_where_the_ledger_cannot_be_written_the_alarm_is_all_that_is_left(
+    dairy: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    heard = tmp_path / "heard.txt"
+    with a_year(dairy, more=f"alarm: [/bin/sh, -c, 'cat >> {heard}']\n") as year:
+
+        def full(*_: object) -> None:
+            raise StorageError("the ledger cannot be written", where="ledger.db", fix="Check the disk")
+
+        with monkeypatch.context() as broken:
+            for write in ("begin", "later"):
+                broken.setattr(type(year.tools.ledger.occurrences), write, full)
+            with pytest.raises(StorageError, match="cannot be written"):
+                year.at(MONDAY + dt.timedelta(minutes=1))
+        assert "the ledger cannot be written" in heard.read_text("utf-8")
+        assert year.sent == []
+        year.later(minutes=5)
+        assert year.states == ["sent"]
+
+
+def test_a_calendar_is_looked_at_before_it_runs(dairy: Dairy) -> None:
+    entry = "{every: monday, at: '08:00', on_holiday: skip, tell: nobody, waits_for: {database: pool, sql: select 1}}"
+    with a_year(dairy, entry):
+        said = dairy.gonnet("check", "statements", code=3).stdout
+    assert "calendar       monday 08:00: next Mon" in said
+    for what in ("names no `holidays`", "`tell`: ", "there is no database 'pool'"):
+        assert what in said
+
+
 def test_quiet_hours_are_waited_for(dairy: Dairy) -> None:
     with a_year(dairy, more="limits: {quiet: '07:30-10:00'}\n") as year:
         year.at(MONDAY + dt.timedelta(minutes=1))

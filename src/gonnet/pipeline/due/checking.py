@@ -43,6 +43,8 @@ def troubles(job: Job, tools: Tools) -> Iterator[Finding]:
 def _of_entry(entry: Entry, tools: Tools, where: str) -> Iterator[str]:
     if entry.on_holiday != "run" and tools.workspace.file.holidays is None:
         yield "`on_holiday` has no effect: gonnet.yaml names no `holidays`"
+    if entry.tell is not None and tools.workspace.file.summary is None:
+        yield "`tell` has no effect: gonnet.yaml has no `summary`, which says from whom it is"
     if entry.tell is not None:
         try:
             addresses(entry.tell, "tell")

@@ -185,8 +185,8 @@ def _failed(number: int, entry: Entry | None, error: GonnetError, tools: Tools) 
     """It is tried again where that may help, else it failed."""
     ledger = tools.ledger.occurrences
     occurrence = ledger.one(number)
-    if entry is not None and isinstance(error, _AGAIN) and 0 < occurrence.tries < entry.tries:
-        pause = min(entry.pause * 2 ** (occurrence.tries - 1), _LONGEST)
+    if entry is not None and isinstance(error, _AGAIN) and occurrence.tries < entry.tries:
+        pause = min(entry.pause * 2 ** max(occurrence.tries - 1, 0), _LONGEST)
         ledger.later(number, error.what, tools.clock() + pause)
         return Came(occurrence=ledger.one(number), error=error)
     if not tools.workspace.job_path(occurrence.job).is_file():
