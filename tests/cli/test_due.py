@@ -121,6 +121,7 @@ def test_what_is_printed_for_cron_runs_as_it_is_printed(dairy: Dairy, tmp_path: 
     shutil.copytree(dairy.folder, place)
     text = subprocess.run([PROGRAM, "due", "--timer"], cwd=place, capture_output=True, text=True, check=True).stdout
     (line,) = [line for line in text.splitlines() if line.startswith("*/5")]
+    assert not re.search(r"(?<!\\)%", line)  # cron ends a command there
     command = line.removeprefix("*/5 * * * * ").replace("\\%", "%")  # as cron hands it to the shell (crontab(5))
     ran = subprocess.run(["/bin/sh", "-c", command], cwd="/", capture_output=True, text=True, check=False)
     assert (ran.returncode, ran.stdout, ran.stderr) == (0, "", "")

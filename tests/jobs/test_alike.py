@@ -15,13 +15,22 @@ def test_a_criterion_is_fixed_and_a_change_of_wording_is_made_once(dairy: Dairy)
     dairy.job(
         ("title: Milk statements\n", f"title: Milk statements\n{PARAMETER}calendar: {{every: day, at: '08:00'}}\n")
     )
-    dairy.gonnet("new", "one", "--like", "statements", "--set", "kind=late", "--where", "recipient.farm_no = '117'")
+    dairy.gonnet(
+        "new",
+        "one",
+        "--like",
+        "statements",
+        "--set",
+        "kind=late",
+        "--where",
+        "recipient.adviser = 'ines@tarnvale.example'",
+    )
     dairy.job(("title: Milk statements\n", f"title: Milk\n{PARAMETER}"), ("Dear {{", "Good day {{"))
     job = load_job(load_workspace(dairy.folder), "one")
-    assert job.file.title == "Milk statements: kind late, recipient.farm_no = '117'"
+    assert job.file.title == "Milk statements: kind late, recipient.adviser = 'ines@tarnvale.example'"
     assert job.file.calendar == ()  # each job has its own
     found = dairy.json("prepare", "one")
-    assert found["states"] == {"ready": 1, "skipped": 3}
+    assert found["states"] == {"ready": 2, "skipped": 2}  # who has no adviser is left out too
     assert {package["reason"] for package in found["packages"]} == {"", "not of this job, by its `where`"}
     assert "Good day Łąka Górna" in dairy.gonnet("show", "one", "117").stdout
 

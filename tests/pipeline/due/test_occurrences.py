@@ -17,7 +17,7 @@ from typing import Any
 
 import pytest
 
-from gonnet.errors import StorageError
+from gonnet.errors import RunError, StorageError
 from gonnet.jobs import load_workspace
 from gonnet.ledger import Store
 from gonnet.ledger.calendar import OccurrenceRecord
@@ -26,6 +26,8 @@ from gonnet.pipeline.due import running
 from gonnet.pipeline.due.calendars import Calendars
 from gonnet.pipeline.due.pausing import pause, resume
 from gonnet.pipeline.due.rounds import Round, go_round
+from gonnet.pipeline.send import send
+from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.tools import Tools, open_tools
 from scripted_smtp import Script, serving
 from support import JOB, MILK, SETTINGS, Dairy
@@ -443,6 +445,12 @@ def test_a_rehearsal_counts_for_nothing(dairy: Dairy) -> None:
         assert len(found.choice.packages) == 2
         assert year.sent == []
         assert len(year.told()) == 2
+        with pytest.raises(RunError, match="is a rehearsal, which is not sent"):
+            send(found.run, year.tools)
+        package = found.choice.packages[0]
+        refusal = Gate(found.run, year.tools).asks(Leaving(package.waiting[0], package))
+        assert refusal is not None
+        assert refusal.reason == "run 1 is a rehearsal"
         year.at(MONDAY + dt.timedelta(minutes=1))
         assert year.states == ["sent"]
         assert len(year.sent) == 4
