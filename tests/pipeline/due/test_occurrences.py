@@ -24,6 +24,7 @@ from gonnet.ledger.calendar import OccurrenceRecord
 from gonnet.ledger.states import Purpose
 from gonnet.pipeline.due import running
 from gonnet.pipeline.due.calendars import Calendars
+from gonnet.pipeline.due.overview import never_run
 from gonnet.pipeline.due.pausing import pause, resume
 from gonnet.pipeline.due.rounds import Round, go_round
 from gonnet.pipeline.send import send
@@ -373,6 +374,11 @@ def test_whatever_stops_it_is_told_without_a_figure(
         assert str(notice["subject"]).startswith(subject)
         assert says in text
         assert "gonnet " in text  # what to do
+        listed = [one.reason for one in never_run(year.tools)] + [
+            run.reason or str(dict(run.counts)) for run in year.tools.ledger.all_runs()
+        ]
+        assert all(listed)
+        assert listed
         parts = [part.get_payload(decode=True) for part in notice.walk() if not part.is_multipart()]
         whole = b"".join(part for part in parts if isinstance(part, bytes))
         assert len(whole) > len(text)  # the list that is attached, too

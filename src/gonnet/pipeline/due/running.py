@@ -10,6 +10,7 @@ import traceback
 from dataclasses import dataclass
 
 from gonnet.errors import AbsentError, BusyError, GonnetError, JobError, RunError, StorageError, UnreachableError, typed
+from gonnet.findings import Weight
 from gonnet.jobs import Job, load_job
 from gonnet.jobs.calendar import Entry
 from gonnet.ledger import RunRecord, State
@@ -98,6 +99,7 @@ def _begun(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came:
         fix = "Put it back, if that was not meant; nothing more is due of it"
         raise JobError("this file is gone", where=f"jobs/{occurrence.job}.yaml", fix=fix)
     job = load_job(tools.workspace, occurrence.job)
+    entry = next((one for one in job.file.calendar if one.called == occurrence.entry), entry)  # as it says by now
     if run is None:
         run = _prepared(job, occurrence, entry, tools)
     if entry.do == "prepare":
@@ -168,7 +170,7 @@ def _open_matters(run: RunRecord) -> list[str]:
     wanting = [
         f"{run.counts[state]:,} {state}" for state in (State.UNSURE, State.FAILED, State.HELD) if state in run.counts
     ]
-    found = [text for weight, text in run.findings if weight == "attention"]
+    found = [text for weight, text in run.findings if weight == Weight.ATTENTION]
     return wanting or found[:1] or ["something of it wants attention"]
 
 

@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Iterator, Sequence
 
 from gonnet.errors import GonnetError, JobError, typed
+from gonnet.findings import Weight
 from gonnet.jobs.calendar import Entry
 from gonnet.ledger import RunRecord
 from gonnet.ledger.calendar import EntryRecord, Notice, OccurrenceRecord, OccurrenceState
@@ -23,7 +24,7 @@ def of_run(occurrence: OccurrenceRecord, entry: Entry, run: RunRecord, reason: s
     steps = [f"`{typed('show', run.id)}` shows every package, and what can be done"]
     if entry.do == "prepare":
         steps = [f"`{typed('review', run.id)}` shows every package; `{typed('send', run.id)}` hands over what is ready"]
-    found = [text for weight, text in run.findings if weight == "attention"]
+    found = [text for weight, text in run.findings if weight == Weight.ATTENTION]
     first = [head, *(f"Found: {text}" for text in found[:_SHOWN])]
     counts = ", ".join(f"{count} {state}" for state, count in run.counts.items()) or "no packages"
     notice = summary_of(run, tools, subject=f"{run.title}: {counts}", first=first, tell=entry.tell or "")
