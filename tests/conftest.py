@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
+from loaded_program import Begun, begin_loaded
 from servers import Place, schema_on
 from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, listening, wait_for
 
@@ -37,13 +35,12 @@ def dairy(tmp_path: Path) -> Dairy:
 
 
 @pytest.fixture
-def serve() -> Iterator[Callable[..., subprocess.Popen[str]]]:
+def serve() -> Iterator[Callable[..., Begun]]:
     """Starts the stand-in mail server of a dairy in a process of its own."""
-    started: list[subprocess.Popen[str]] = []
+    started: list[Begun] = []
 
-    def start(dairy: Dairy, *options: str) -> subprocess.Popen[str]:
-        words = [str(Path(sys.executable).with_name("gonnet")), "mailbox", "serve", "--port", str(dairy.port), *options]
-        server = subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.DEVNULL, text=True, env=os.environ)
+    def start(dairy: Dairy, *options: str) -> Begun:
+        server = begin_loaded(("mailbox", "serve", "--port", str(dairy.port), *options), dairy.folder)
         started.append(server)
         wait_for(lambda: listening(dairy.port))
         return server

@@ -43,17 +43,70 @@ def run_loaded(
 
 
 def _ask(words: Sequence[str], folder: Path, env: dict[str, str], streams: list[int], seconds: float) -> int:
-    with socket.socket(socket.AF_UNIX, socket.SOCK_SEQPACKET) as line:
-        line.connect(_loaded())
-        line.settimeout(seconds)
+    process = Begun(words, folder, env, streams)
+    try:
+        return process.wait(seconds)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+        raise
+
+
+class Begun:
+    """A command that was begun and goes on by itself, as `subprocess.Popen` has it.
+
+    Args:
+        words: The command.
+        folder: Where it runs.
+        env: Its environment.
+        streams: Its standard input, output and error.
+    """
+
+    def __init__(self, words: Sequence[str], folder: Path, env: dict[str, str], streams: list[int]) -> None:
+        self.args = ["gonnet", *words]
+        self.returncode: int | None = None
+        self._line = socket.socket(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        self._line.connect(_loaded())
         wish = json.dumps({"words": list(words), "folder": str(folder), "env": env}).encode("utf-8")
-        line.sendmsg([wish], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, array.array("i", streams))])
-        pid = int(line.recv(64))
+        self._line.sendmsg([wish], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, array.array("i", streams))])
+        self.pid = int(self._line.recv(64))
+
+    def wait(self, timeout: float | None = None) -> int:
+        """The exit code, when it has ended."""
+        if self.returncode is None:
+            self._line.settimeout(timeout)
+            try:
+                self.returncode = int(self._line.recv(64))
+            except (TimeoutError, BlockingIOError):
+                raise subprocess.TimeoutExpired(self.args, timeout or 0) from None
+            self._line.close()
+        return self.returncode
+
+    def poll(self) -> int | None:
+        """The exit code; None while it runs."""
         try:
-            return int(line.recv(64))
-        except TimeoutError:
-            os.kill(pid, signal.SIGKILL)
-            raise subprocess.TimeoutExpired(["gonnet", *words], seconds) from None
+            return self.wait(0)
+        except subprocess.TimeoutExpired:
+            return None
+
+    def send_signal(self, number: int) -> None:
+        """Send it a signal, if it still runs."""
+        if self.poll() is None:
+            os.kill(self.pid, number)
+
+    def terminate(self) -> None:
+        """Ask it to end."""
+        self.send_signal(signal.SIGTERM)
+
+    def kill(self) -> None:
+        """End it."""
+        self.send_signal(signal.SIGKILL)
+
+
+def begin_loaded(words: Sequence[str], folder: Path) -> Begun:
+    """Begin a command that nobody listens to, with the environment of the tests."""
+    with Path(os.devnull).open("r+b") as nothing:
+        return Begun(words, folder, dict(os.environ), [nothing.fileno()] * 3)
 
 
 @functools.cache

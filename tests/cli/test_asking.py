@@ -4,23 +4,20 @@ from __future__ import annotations
 
 import os
 import pty
-import subprocess
-import sys
 from collections.abc import Callable
 from contextlib import suppress
-from pathlib import Path
 from typing import Any
 
 import pytest
 
+from loaded_program import Begun
 from support import Dairy
 
 
 def typed(dairy: Dairy, answer: str, *words: str) -> tuple[int, str]:
     """Run the program in a terminal, type `answer` at its question; the exit code and what was on the screen."""
     inside, outside = pty.openpty()
-    program = [str(Path(sys.executable).with_name("gonnet")), *words]
-    process = subprocess.Popen(program, cwd=dairy.folder, stdin=outside, stdout=outside, stderr=outside)
+    process = Begun(words, dairy.folder, dict(os.environ), [outside] * 3)
     os.close(outside)
     screen = b""
     with suppress(OSError):  # the terminal goes away with the process

@@ -18,6 +18,7 @@ from typing import Any
 
 import pytest
 
+from loaded_program import begin_loaded
 from support import MEMBERS, Dairy, wait_for
 
 PROGRAM = str(Path(sys.executable).with_name("gonnet"))
@@ -72,12 +73,12 @@ def test_killed_at_any_moment_nothing_is_run_twice_and_nothing_is_lost(
     for number in range(1, loads + 1):
         load(dairy, number)
         for _ in range(3):
-            process = subprocess.Popen([PROGRAM, "due", way, "--quiet"], cwd=dairy.folder, stdout=subprocess.DEVNULL)
-            time.sleep(chance.uniform(1.5, 4))
+            process = begin_loaded(("due", way, "--quiet"), dairy.folder)
+            time.sleep(chance.uniform(0.1, 2.5))
             process.send_signal(signal.SIGKILL)
             process.wait()
-        callers = [subprocess.Popen([PROGRAM, "due", "--run", "--quiet"], cwd=dairy.folder) for _ in range(2)]
-        assert {caller.wait(timeout=60) for caller in callers} <= {0, 3}
+        callers = [begin_loaded(("due", "--run", "--quiet"), dairy.folder) for _ in range(2)]
+        assert {caller.wait(60) for caller in callers} <= {0, 3}
         wait_for(lambda: "Nothing is due" in dairy.gonnet("due", "--run", code=None).stdout)
     arrived = subjects(dairy)
     assert max(arrived.values()) == 1, "a message came twice"

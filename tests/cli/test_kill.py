@@ -14,6 +14,7 @@ from typing import Any
 
 import pytest
 
+from loaded_program import Begun, begin_loaded
 from support import Dairy, wait_for
 
 FARMS = 40
@@ -35,9 +36,14 @@ def connect(dairy: Dairy, connections: int) -> None:
     settings.write_text(text, "utf-8")
 
 
-def start_send(dairy: Dairy, output: int = subprocess.DEVNULL) -> subprocess.Popen[str]:
+def start_send(dairy: Dairy) -> Begun:
+    return begin_loaded(("send", "1", "--yes"), dairy.folder)
+
+
+def start_heard(dairy: Dairy) -> subprocess.Popen[str]:
+    """The same as a new process, whose output is read."""
     words = [str(Path(sys.executable).with_name("gonnet")), "send", "1", "--yes"]
-    return subprocess.Popen(words, cwd=dairy.folder, stdout=output, stderr=output, text=True)
+    return subprocess.Popen(words, cwd=dairy.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 
 
 @pytest.mark.parametrize("connections", [1, 4])
@@ -97,7 +103,7 @@ def test_stopped_by_hand_it_leaves_nothing_in_doubt_and_goes_on_later(
     connect(dairy, connections)
     crowd(dairy)
     serve(dairy, "--pause", "0.15")
-    process = start_send(dairy, subprocess.PIPE)
+    process = start_heard(dairy)
     wait_for(lambda: len(dairy.mail()) > 1)
     process.send_signal(number)
     told, warned = process.communicate(timeout=60)
@@ -114,7 +120,7 @@ def test_stopped_by_hand_it_leaves_nothing_in_doubt_and_goes_on_later(
 def test_stopped_twice_it_stops_at_once_and_says_what_is_in_doubt(dairy: Dairy, serve: Callable[..., Any]) -> None:
     crowd(dairy)
     serve(dairy, "--pause", "30")
-    process = start_send(dairy, subprocess.PIPE)
+    process = start_heard(dairy)
     wait_for(lambda: len(dairy.mail()) == 1)
     process.send_signal(signal.SIGINT)
     warned = process.stderr

@@ -7,13 +7,11 @@ import fcntl
 import os
 import re
 import struct
-import subprocess
-import sys
 import termios
-from pathlib import Path
 
 import pytest
 
+from loaded_program import Begun
 from support import MEMBERS, MILK, Dairy
 
 LONG = "Tarnvale-Upper-Fell-0000000042"
@@ -23,17 +21,16 @@ def on_a_terminal(dairy: Dairy, columns: int, *words: str) -> str:
     """What the program prints on a terminal so many characters wide."""
     near, far = os.openpty()
     fcntl.ioctl(far, termios.TIOCSWINSZ, struct.pack("HHHH", 50, columns, 0, 0))
-    program = str(Path(sys.executable).with_name("gonnet"))
     environment = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES")}
     environment["TERM"] = "xterm"
-    process = subprocess.Popen([program, *words], cwd=dairy.folder, env=environment, stdin=far, stdout=far, stderr=far)
+    process = Begun(words, dairy.folder, environment, [far, far, far])
     os.close(far)
     printed = b""
     with contextlib.suppress(OSError):
         while data := os.read(near, 65_536):
             printed += data
     os.close(near)
-    process.wait(timeout=60)
+    process.wait(60)
     return re.sub(r"\x1b\[[0-9;]*m", "", printed.decode())
 
 
