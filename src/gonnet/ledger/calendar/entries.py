@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy import Engine, Row, delete, insert, select, update
+from sqlalchemy.exc import IntegrityError
 
 from gonnet.ledger import schema
 from gonnet.ledger.calendar.records import EntryRecord
 from gonnet.ledger.failures import explained
 
 _table = schema.entries.c
+R = TypeVar("R")
 
 
 class Entries:
@@ -40,7 +42,9 @@ class Entries:
 
         A new one, and one that says something else, counts from now on: nothing of before is made up for.
         """
-        at = written(now)
+        once_more(lambda: self._keep(job, wanted, written(now)))
+
+    def _keep(self, job: str, wanted: Mapping[str, Mapping[str, Any]], at: str) -> None:
         with self._engine.begin() as work:
             known = {row.name: row for row in work.execute(select(schema.entries).where(_table.job == job))}
             gone = [row.id for name, row in known.items() if name not in wanted]
@@ -72,6 +76,14 @@ class Entries:
         values = {"unasked": unasked} | ({"mark": mark} if mark is not None else {})
         with self._engine.begin() as work:
             work.execute(update(schema.entries).where(_table.id == entry.id).values(**values))
+
+
+def once_more(write: Callable[[], R]) -> R:
+    """Write, and once more where another process wrote the same at the same moment: then it is seen to be there."""
+    try:
+        return write()
+    except IntegrityError:
+        return write()
 
 
 def written(moment: dt.datetime) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, Row, Select, delete, func, insert, select, update
 
 from gonnet.ledger import schema
-from gonnet.ledger.calendar.entries import read, written
+from gonnet.ledger.calendar.entries import once_more, read, written
 from gonnet.ledger.calendar.notices import add_notice
 from gonnet.ledger.calendar.records import OPEN, EntryRecord, Notice, OccurrenceRecord, OccurrenceState
 from gonnet.ledger.failures import explained
@@ -47,6 +47,11 @@ class Occurrences:
         Returns:
             How many are new.
         """
+        return once_more(lambda: self._enter(entry, found, now, notice, mark))
+
+    def _enter(
+        self, entry: EntryRecord, found: Sequence[New], now: dt.datetime, notice: Notice | None, mark: str
+    ) -> int:
         with self._engine.begin() as work:
             known = set(work.scalars(select(_table.named).where(_table.job == entry.job, _table.entry == entry.name)))
             new = [one for one in found if one[0] not in known]
