@@ -172,3 +172,15 @@ def test_the_coming_dates_are_a_calendar_file(dairy: Dairy) -> None:
     assert max(len(line) for line in data.split(b"\r\n")) <= 75
     assert len(set(re.findall(rb"UID:(.*)\r", data))) == 30
     assert dairy.gonnet("due", "--days", "30").stdout.count("statements") == 30
+
+
+def test_where_nobody_is_named_whoever_calls_it_is_told_once(dairy: Dairy) -> None:
+    calls_itself(dairy)
+    dairy.gonnet("due", "--run")
+    load(dairy, 1)
+    dairy.write("jobs/statements.yaml", "titel: Milk statements\n")
+    found = dairy.json("due", "--run", code=3)
+    assert [one["state"] for one in found["occurrences"]] == ["failed"]
+    (notice,) = found["notices"]
+    assert "Did you mean" in notice["text"]
+    assert dairy.json("due", "--run")["notices"] == []

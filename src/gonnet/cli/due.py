@@ -63,6 +63,8 @@ def due(
     chosen = [name for name, is_on in zip(_WAYS, (run_it, stay, timer, rehearse), strict=True) if is_on]
     if len(chosen) > 1:
         raise click.UsageError(f"--{chosen[0]} and --{chosen[1]} exclude each other")
+    if as_json and (stay or timer or rehearse or days is not None or ics is not None):
+        raise click.UsageError("--json goes with the list and with --run")
     if (moment is not None or trial) and not rehearse:
         raise click.UsageError("--at and --trial go with --rehearse")
     if rehearse and job is None:
@@ -120,7 +122,9 @@ def _run(calendars: Calendars, *, quiet: bool, as_json: bool) -> int:
         )
     if as_json:
         objects = [_due.occurrence_object(came.occurrence) for came in found.came]
-        click.echo(json.dumps({"occurrences": objects, "troubles": list(found.troubles)}, ensure_ascii=False, indent=2))
+        notices = [{"subject": one.notice.subject, "text": one.notice.text} for one in found.unheard]
+        said = {"occurrences": objects, "troubles": list(found.troubles), "notices": notices}
+        click.echo(json.dumps(said, ensure_ascii=False, indent=2))
     else:
         for text in found.troubles:
             _show.console().print(_show.state("attention", f"! {text}"), soft_wrap=True)
@@ -129,7 +133,7 @@ def _run(calendars: Calendars, *, quiet: bool, as_json: bool) -> int:
         if not quiet and not found.came:
             _show.line("Nothing is due.")
             _show.next_steps(("gonnet due", "see what comes next"))
-    return _due.code_of(found.came, found.troubles)
+    return _due.code_of(found.came, [*found.troubles, *(record.notice.subject for record in found.unheard)])
 
 
 def _stay(calendars: Calendars, *, quiet: bool) -> int:

@@ -27,7 +27,10 @@ def stay(calendars: Calendars, begin: Beginning, tell: Told, trouble: Callable[[
             say("STATUS=Looking at what is due")
             found = go_round(calendars, begin, tell)
             troubles = set(found.troubles)
-            for text in (*sorted(troubles - told), *(record.notice.subject for record in found.unheard)):
+            for text in (
+                *sorted(troubles - told),
+                *(f"{one.notice.subject}\n{one.notice.text}" for one in found.unheard),
+            ):
                 trouble(text)
             told = troubles
             say("STATUS=Waiting")
