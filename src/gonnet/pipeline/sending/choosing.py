@@ -51,6 +51,12 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
     _require_delivers(run, packages)
     is_free = again or run.purpose is not Purpose.REGULAR
     taken = TakenElsewhere() if is_free else tools.ledger.taken_elsewhere(run)
+    leaving, earlier = _parted(packages, taken)
+    return Choice(packages=tuple(leaving), earlier=earlier, taken=taken)
+
+
+def _parted(packages: Sequence[PackageRecord], taken: TakenElsewhere) -> tuple[list[PackageRecord], dict[str, int]]:
+    """The packages of which something leaves, and key → run of those of which something left there."""
     leaving: list[PackageRecord] = []
     earlier: dict[str, int] = {}
     for package in packages:
@@ -59,7 +65,7 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
             leaving.append(package)
         if (number := next((number for number in runs if number is not None), None)) is not None:
             earlier[package.key] = number
-    return Choice(packages=tuple(leaving), earlier=earlier, taken=taken)
+    return leaving, earlier
 
 
 def sent_already(run: RunRecord, tools: Tools) -> dict[str, int]:
@@ -67,12 +73,10 @@ def sent_already(run: RunRecord, tools: Tools) -> dict[str, int]:
     if run.purpose is not Purpose.REGULAR or run.state is not RunState.PREPARED:
         return {}
     taken = tools.ledger.taken_elsewhere(run)
-    found = {}
-    for package in tools.ledger.packages(run.id, states=(State.READY,)) if taken.by_key else ():
-        runs = [_taken(package, part, taken) for part in package.waiting]
-        if runs and None not in runs:
-            found[package.key] = next(number for number in runs if number is not None)
-    return found
+    packages = tools.ledger.packages(run.id, states=(State.READY,)) if taken.by_key else ()
+    leaving, earlier = _parted(packages, taken)
+    left = {package.key for package in leaving}
+    return {key: number for key, number in earlier.items() if key not in left}
 
 
 def _taken(package: PackageRecord, part: HandOverRecord, taken: TakenElsewhere) -> int | None:
