@@ -18,11 +18,12 @@ from typing import Any
 import pytest
 from sqlalchemy import create_engine, text
 
-from gonnet.data import Engine, Values, load, per_key
-from gonnet.data.binding import bound
-from gonnet.data.databases import Databases
-from gonnet.data.per_key import Question
-from gonnet.data.staging import Target
+from gonnet.data import Engine, Values, load
+from gonnet.data.databases import per_key
+from gonnet.data.databases.binding import bound
+from gonnet.data.databases.connections import Databases
+from gonnet.data.databases.per_key import Question
+from gonnet.data.types.staging import Target
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs import load_job, load_workspace
@@ -296,7 +297,7 @@ def test_a_connection_that_is_cut_in_the_middle_is_told(dairy: Dairy, postgresql
 def test_a_server_that_keeps_the_connection_and_says_nothing_is_given_up(
     dairy: Dairy, kind: str, request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gonnet.data.stalling._GRACE", 1)
+    monkeypatch.setattr("gonnet.data.databases.stalling._GRACE", 1)
     schema = schema_on(kind, tmp_path)
     place = next(schema)  # skipped, or failed, where there is no such server
     request.addfinalizer(lambda: next(schema, None))
@@ -483,7 +484,7 @@ def test_the_quick_way_and_the_general_way_give_the_same(
     found = []
     for way in ("quick", "general"):
         if way == "general":
-            monkeypatch.setattr("gonnet.data.databases._copied", lambda *_: False)
+            monkeypatch.setattr("gonnet.data.databases.connections._copied", lambda *_: False)
         with query(dairy, postgresql.url, sql, given) as engine:
             found.append((engine.query("select * from milk"), [c.name for c in engine.columns("milk")]))
     assert found[0] == found[1]

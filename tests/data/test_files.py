@@ -19,8 +19,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gonnet.data import Values, load, look_at
-from gonnet.data.encodings import only_reading
-from gonnet.data.workbooks import plain_text
+from gonnet.data.files.encodings import only_reading
+from gonnet.data.files.workbooks import plain_text
 from gonnet.errors import DataError
 from gonnet.pipeline.survey import Request, survey
 from made import ods

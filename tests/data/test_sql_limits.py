@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gonnet.data.sql_limits import is_limited_to
+from gonnet.data.sql.limits import is_limited_to
 
 
 @pytest.mark.parametrize(

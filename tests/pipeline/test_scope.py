@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gonnet.data.sql_scope import reach_of
+from gonnet.data.sql.scope import reach_of
 from gonnet.errors import JobError
 from support import Dairy
 

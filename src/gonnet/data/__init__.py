@@ -4,7 +4,7 @@ from gonnet.data.engine import ColumnType, Engine, quoted
 from gonnet.data.loading import Loaded, load, look_at
 from gonnet.data.parameters import Values, resolve
 from gonnet.data.periods import Period, Periods
-from gonnet.data.sql_names import Names, names_in, names_in_order
+from gonnet.data.sql.names import Names, names_in, names_in_order
 
 __all__ = [
     "ColumnType",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.exact_digits import EXACT
+from gonnet.data.files.exact_digits import EXACT
 from gonnet.errors import DataError
 
 BLANK = r"[\p{Z}\p{Cc}]"

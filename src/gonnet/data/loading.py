@@ -9,13 +9,14 @@ from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
-from gonnet.data import files, per_key
-from gonnet.data.databases import Databases
+from gonnet.data.databases import per_key
+from gonnet.data.databases.connections import Databases
+from gonnet.data.databases.per_key import Progress, Question
 from gonnet.data.engine import Engine, quoted
+from gonnet.data.files import reading
 from gonnet.data.key_text import key_text
 from gonnet.data.parameters import Values, require_choices
-from gonnet.data.per_key import Progress, Question
-from gonnet.data.staging import Target
+from gonnet.data.types.staging import Target
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
@@ -169,7 +170,7 @@ def _read(
     sample: int | None,
 ) -> None:
     if isinstance(part, FileDataSet):
-        files.load(engine, target, part, workspace.reach)
+        reading.load(engine, target, part, workspace.reach)
     else:
         database = workspace.database(part.database, target.where)
         databases.load(engine, target, part, database, values.bound(), sample)
@@ -188,7 +189,7 @@ def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
     engine = Engine()
     with tempfile.TemporaryDirectory() as folder:
         target = Target(name="rows", where=str(path), scratch=Path(folder), text=text_columns)
-        files.load(engine, target, FileDataSet(file=str(path)), None)
+        reading.load(engine, target, FileDataSet(file=str(path)), None)
     engine.lock()
     return engine
 

@@ -84,7 +84,7 @@ def _files(name: str, tools: Tools, where: str) -> Iterator[Path]:
 
 def _value(wait: Wait, before: str, tools: Tools, where: str) -> Look:
     name = wait.database or ""
-    from gonnet.data.asking import one_value  # the engine is not loaded where nothing is due
+    from gonnet.data.databases.asking import one_value  # the engine is not loaded where nothing is due
 
     workspace = tools.workspace
     database = workspace.database(name, where)

@@ -8,7 +8,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator
 
-from gonnet.data.writing import require_names, write
+from gonnet.data.databases.writing import require_names, write
 from gonnet.errors import GonnetError
 from gonnet.jobs import Job, load_job
 from gonnet.ledger import PackageRecord, RunRecord, State

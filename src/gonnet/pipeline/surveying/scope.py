@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from gonnet.data import names_in
-from gonnet.data.sql_scope import Reach, reach_of
+from gonnet.data.sql.scope import Reach, reach_of
 from gonnet.errors import JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job

@@ -8,8 +8,8 @@ from pathlib import Path
 from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.data.databases import Databases
-from gonnet.data.stalling import ended_when_stalled
+from gonnet.data.databases.connections import Databases
+from gonnet.data.databases.stalling import ended_when_stalled
 from gonnet.errors import DataError
 from gonnet.jobs.secrets import Secrets
 from gonnet.jobs.services import Database

@@ -18,7 +18,7 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.exact_digits import EXACT
+from gonnet.data.files.exact_digits import EXACT
 from gonnet.errors import DataError, meant
 
 _WHOLE = r"^-?(0|[1-9]\d{0,17})$"

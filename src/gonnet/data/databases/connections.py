@@ -26,11 +26,11 @@ from sqlalchemy import (
 from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, SQLAlchemyError
 
-from gonnet.data.binding import bound
-from gonnet.data.copying import copied
+from gonnet.data.databases.binding import bound
+from gonnet.data.databases.copying import copied
+from gonnet.data.databases.stalling import Listening, ended_when_stalled
 from gonnet.data.engine import Engine
-from gonnet.data.staging import Hint, Stager, Target
-from gonnet.data.stalling import Listening, ended_when_stalled
+from gonnet.data.types.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs.secrets import Secrets
 from gonnet.jobs.services import Database

@@ -8,9 +8,9 @@ from pathlib import Path
 from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.data.binding import bound
-from gonnet.data.databases import Databases, bindable
-from gonnet.data.stalling import ended_when_stalled
+from gonnet.data.databases.binding import bound
+from gonnet.data.databases.connections import Databases, bindable
+from gonnet.data.databases.stalling import ended_when_stalled
 from gonnet.errors import DataError
 from gonnet.jobs.secrets import Secrets
 from gonnet.jobs.services import Database

@@ -15,11 +15,11 @@ from dataclasses import dataclass, replace
 from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.data.databases import Databases, bindable, declared, parametrised, snapshot, statement_of
+from gonnet.data.databases.connections import Databases, bindable, declared, parametrised, snapshot, statement_of
+from gonnet.data.databases.stalling import ended_when_stalled
 from gonnet.data.engine import Engine
-from gonnet.data.sql_limits import is_limited_to
-from gonnet.data.staging import Hint, Stager, Target
-from gonnet.data.stalling import ended_when_stalled
+from gonnet.data.sql.limits import is_limited_to
+from gonnet.data.types.staging import Hint, Stager, Target
 from gonnet.errors import DataError, GonnetError, UnreachableError
 from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet

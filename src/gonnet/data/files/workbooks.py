@@ -13,9 +13,9 @@ from pathlib import Path
 from python_calamine import CalamineError, CalamineWorkbook
 
 from gonnet.data.engine import Engine
-from gonnet.data.exact_digits import EXACT, digits
-from gonnet.data.staging import Hint, Stager, Target
-from gonnet.data.text_files import require_names
+from gonnet.data.files.exact_digits import EXACT, digits
+from gonnet.data.files.text_files import require_names
+from gonnet.data.types.staging import Hint, Stager, Target
 from gonnet.errors import DataError, meant
 
 _MOST_BYTES = 4_000_000_000

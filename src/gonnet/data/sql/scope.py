@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from gonnet.data.sql_names import parsed
+from gonnet.data.sql.names import parsed
 
 _SPREADS = ("stddev", "stddev_pop", "stddev_samp", "variance", "var_pop", "var_samp")
 _USUAL = frozenset(("sum", "avg", "mean", "median", "count", "count_star", *_SPREADS))

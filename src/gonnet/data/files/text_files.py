@@ -11,9 +11,9 @@ from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 
-from gonnet.data.encodings import encoding_of
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.staging import Hint, Stager, Target, assign_types
+from gonnet.data.files.encodings import encoding_of
+from gonnet.data.types.staging import Hint, Stager, Target, assign_types
 from gonnet.errors import DataError
 
 _BATCH = 10_000

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from gonnet.data.binding import bound
+from gonnet.data.databases.binding import bound
+from gonnet.data.databases.stalling import Listening
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.staging import NULL, Target
-from gonnet.data.stalling import Listening
+from gonnet.data.types.staging import NULL, Target
 
 if TYPE_CHECKING:
     from psycopg import Connection, Cursor

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from gonnet.data.sql_names import parsed
+from gonnet.data.sql.names import parsed
 
 _SAME = ("trim", "btrim", "ltrim", "rtrim")
 """Functions of a key that are the same key: blanks around one do not count. Others may be the same for two keys."""

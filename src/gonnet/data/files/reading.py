@@ -12,9 +12,9 @@ from contextlib import closing
 from pathlib import Path
 
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.staging import Hint, Stager, Target, assign_types
-from gonnet.data.text_files import load_csv, load_json_lines
-from gonnet.data.workbooks import load_workbook
+from gonnet.data.files.text_files import load_csv, load_json_lines
+from gonnet.data.files.workbooks import load_workbook
+from gonnet.data.types.staging import Hint, Stager, Target, assign_types
 from gonnet.errors import AbsentError, DataError, meant
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.sources import FileDataSet

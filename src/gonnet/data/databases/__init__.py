@@ -1,0 +1,1 @@
+"""Reading from databases, and writing what was sent back to them."""

@@ -1,0 +1,1 @@
+"""Reading files of every kind into text or typed tables."""
