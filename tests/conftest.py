@@ -61,3 +61,9 @@ def place(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Place]:
 def postgresql(tmp_path: Path) -> Iterator[Place]:
     """A schema of its own."""
     yield from schema_on("postgresql", tmp_path)
+
+
+@pytest.fixture
+def mariadb(tmp_path: Path) -> Iterator[Place]:
+    """A database of its own."""
+    yield from schema_on("mariadb", tmp_path)

@@ -23,7 +23,7 @@ from gonnet.data.databases import per_key
 from gonnet.data.databases.binding import bound
 from gonnet.data.databases.connections import Databases
 from gonnet.data.databases.per_key import Question
-from gonnet.data.types.staging import Target
+from gonnet.data.types.target import Target
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs import load_job, load_workspace
@@ -118,6 +118,22 @@ def test_types_of_postgresql_stay_exact(dairy: Dairy, postgresql: Place) -> None
     assert row["z"] == dt.datetime(2026, 7, 1, 11, 0), "shown in the workspace's zone"
     assert row["s"] == dt.datetime(2026, 10, 1, 8, 30)
     assert (row["b"], row["a"], row["e"], row["q"]) == ("00ff", "[1, 2]", "", 'a, "b"\nc')
+
+
+def test_moments_of_mariadb_are_shown_in_the_zone_of_the_workspace(dairy: Dairy, mariadb: Place) -> None:
+    mariadb.run("create table rounds (made timestamp, planned datetime)")
+    mariadb.run("set time_zone = '-03:00'", "insert into rounds values ('2026-07-01 10:00', '2026-07-01 10:00')")
+    with query(dairy, mariadb.url, f"select {REST}, made, planned from rounds") as engine:
+        found = engine.query("select made, planned from milk")
+    assert found == [(dt.datetime(2026, 7, 1, 14, 0), dt.datetime(2026, 7, 1, 10, 0))]
+
+
+def test_a_date_that_there_is_not_is_told_with_its_row(dairy: Dairy, mariadb: Place) -> None:
+    mariadb.run("create table rounds (day date)")
+    mariadb.run("set sql_mode = ''", "insert into rounds values ('2026-10-01'), ('0000-00-00')")
+    said = r"column 'day' of data set 'milk' has what is no date \(row 2: '0000-00-00'\). Let the query make it empty"
+    with pytest.raises(DataError, match=said), query(dairy, mariadb.url, f"select {REST}, day from rounds"):
+        pass
 
 
 def test_a_query_without_rows_has_its_types(dairy: Dairy, place: Place) -> None:

@@ -11,7 +11,7 @@ import pytest
 
 from gonnet.data import Engine
 from gonnet.errors import DataError
-from support import MILK, Dairy
+from support import AS_OF, MILK, Dairy
 
 
 def expecting(text: str) -> tuple[str, str]:
@@ -64,6 +64,33 @@ def test_or_it_holds_what_would_be_ready(dairy: Dairy) -> None:
     assert found["119"] == ("skipped", "no milk")
     assert ("attention", lacking) in run.findings
     assert dict(run.account)["delivered"] == 0
+
+
+def test_an_extract_that_is_far_smaller_than_the_last_is_told(dairy: Dairy) -> None:
+    head, *lines = (dairy.folder / "milk.csv").read_text("utf-8").splitlines()
+    many = [f"00042,2026-10-{day:02d},10,1.00," for day in range(1, 31)]
+    with dairy.tools() as tools:
+        dairy.write("milk.csv", "\n".join([head, *lines, *many]))
+        dairy.sent(tools, AS_OF)
+        dairy.write("milk.csv", "\n".join([head, *lines, *many[:14]]))
+        assert not [text for _, text in dairy.prepared(tools).findings if "had 35" in text]
+        dairy.write("milk.csv", "\n".join([head, *lines]))
+        found = dairy.prepared(tools).findings
+        assert ("attention", "data set 'milk' has 5 rows, and had 35 in run 1; see whether all of it came") in found
+        dairy.write("milk.csv", head + "\n")
+        found = dairy.prepared(tools).findings
+        assert ("attention", "data set 'milk' has no rows, and had 35 in run 1; see whether all of it came") in found
+        dairy.write("members.csv", "farm_no,farm_name,email,adviser\n")
+        assert ("note", "data set 'members' has no rows") in dairy.prepared(tools).findings
+
+
+def test_a_sum_over_text_that_may_be_numbers_says_what_to_write(dairy: Dairy) -> None:
+    dairy.write("milk.csv", "farm_no;day;litres;amount;remark\n" + "117;2026-10-01;1.200;2.500;\n" * 3)
+    said = dairy.gonnet("check", "statements", code=2).stderr
+    assert "'1.200'" not in said
+    assert 'write `numbers: "1,234.56"` or `numbers: "1.234,56"`' in said
+    dairy.job(("{file: milk.csv}", '{file: milk.csv, numbers: "1.234,56"}'))
+    assert "3,600" in dairy.gonnet("rows", "statements", "milk").stdout
 
 
 def commanded(dairy: Dairy, *words: str) -> tuple[str, str]:

@@ -22,13 +22,14 @@ from gonnet.data import Values, load, look_at
 from gonnet.data.files.encodings import only_reading
 from gonnet.data.files.workbooks import plain_text
 from gonnet.errors import DataError
+from gonnet.jobs.sources import FileDataSet
 from gonnet.pipeline.survey import Request, survey
 from made import ods
 from support import AS_OF, Dairy
 
 
 def column(path: Path, name: str = "v", text: frozenset[str] = frozenset()) -> tuple[str, list[object]]:
-    with closing(look_at(path, text)) as engine:
+    with closing(look_at(FileDataSet(file=str(path)), text).engine) as engine:
         kind = next(found.type for found in engine.columns("rows") if found.name == name)
         return kind, [value for (value,) in engine.query(f'select "{name}" from rows')]
 
@@ -84,7 +85,7 @@ def test_a_csv_that_cannot_be_trusted_is_refused_with_its_line(tmp_path: Path, r
     path = tmp_path / "a.csv"
     path.write_bytes(raw)
     with pytest.raises(DataError) as caught:
-        look_at(path)
+        look_at(FileDataSet(file=str(path)))
     assert says in str(caught.value)
     assert caught.value.fix
 
@@ -92,7 +93,7 @@ def test_a_csv_that_cannot_be_trusted_is_refused_with_its_line(tmp_path: Path, r
 def test_a_missing_file_is_refused_with_the_nearest_one(tmp_path: Path) -> None:
     (tmp_path / "collections.csv").write_text("a\n1\n")
     with pytest.raises(DataError, match=r"Did you mean 'collections\.csv'"):
-        look_at(tmp_path / "colections.csv")
+        look_at(FileDataSet(file=str(tmp_path / "colections.csv")))
 
 
 def test_a_workbook_keeps_its_numbers_exact_and_its_keys_text(tmp_path: Path) -> None:
@@ -131,7 +132,10 @@ def test_a_whole_number_of_a_workbook_never_shows_decimals_as_text(number: int) 
 def test_once_locked_the_engine_reads_no_file(tmp_path: Path) -> None:
     path = tmp_path / "a.csv"
     path.write_text("k\n1\n")
-    with closing(look_at(path)) as engine, pytest.raises(DataError, match="Cannot access file"):
+    with (
+        closing(look_at(FileDataSet(file=str(path))).engine) as engine,
+        pytest.raises(DataError, match="Cannot access file"),
+    ):
         engine.query(f"select * from read_csv('{path}')")
 
 

@@ -103,7 +103,7 @@ def test_a_heading_with_a_line_break_loses_no_row(dairy: Dairy, end: bytes, with
 def test_rows_that_cannot_be_read_are_not_none(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
     from gonnet.data.files import text_files
 
-    monkeypatch.setattr(text_files, "_with_plain_heading", lambda path, *_: path)
+    monkeypatch.setattr(text_files, "_plain", lambda text, *_, **__: (text, text.path, 0))
     dairy.write("k.csv", b'farm_no,"litres\n(all)"\r\n117,1\r\n')
     with pytest.raises(DataError, match=r"k\.csv has rows, and none of them could be read"):
         keys_of(dairy, "k.csv")

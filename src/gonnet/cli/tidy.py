@@ -15,7 +15,8 @@ from gonnet.cli import _exit, _options
 def tidy(workspace: Path | None, yes: bool) -> int:
     """Remove documents and messages of runs that are older than their job says (`keep: 13 months`). Asks first.
 
-    The record stays: which runs there were, who got what and when. What may still leave or is in doubt stays too.
+    What was read of large data files and kept for the next command goes too. The record stays: which runs there were,
+    who got what and when. What may still leave or is in doubt stays too.
 
     \b
     Example:  gonnet tidy
@@ -38,12 +39,16 @@ def tidy(workspace: Path | None, yes: bool) -> int:
             many = _show.many(count, "package")
             what = f"! run {run.id}: {many} may still leave or are in doubt, and keep their files; skip or settle them"
             _show.console().print(_show.state("attention", what), soft_wrap=True)
-        if not found.digests:
+        if found.readings:
+            size = sum(path.stat().st_size for path in found.readings)
+            _show.line(f"And {_show.many(len(found.readings), 'reading')} of data files, {_show.size(size)}.")
+        files = len(found.digests) + len(found.readings)
+        if not files:
             _show.line("There is nothing to remove.")
             return _exit.ATTENTION if found.waiting else _exit.DONE
-        if not _show.confirmed(f"Remove {_show.many(len(found.digests), 'file')}? The record stays.", yes=yes):
+        if not _show.confirmed(f"Remove {_show.many(files, 'file')}? The record stays.", yes=yes):
             _show.line("Nothing was removed.")
             return _exit.WRONG
         remove(found, tools)
-        _show.line(f"{_show.many(len(found.digests), 'file')} removed.")
+        _show.line(f"{_show.many(files, 'file')} removed.")
     return _exit.ATTENTION if found.waiting else _exit.DONE

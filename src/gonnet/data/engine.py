@@ -14,6 +14,9 @@ from gonnet.data.macros import MACROS
 from gonnet.errors import DataError, meant
 
 _NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMAL|DOUBLE|FLOAT|REAL)")
+EXACT = 2**53
+"""From here on two whole numbers can be the same binary one."""
+
 _OPEN = '"NULL"'  # the type of NULL itself
 _INTEGERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT)")
 
@@ -65,6 +68,10 @@ def quoted(name: str) -> str:
 class Engine:
     """Tables of one run. Everything in it is SQL; every failure is a DataError in words.
 
+    Attributes:
+        tables: The names of its tables.
+        doubts: Column of text → what to write in the job if it is meant as something else.
+
     Args:
         seconds: How long a statement may take; None for as long as it does.
         megabytes: How much memory all may take; None for as much as the engine itself allows.
@@ -81,6 +88,7 @@ class Engine:
         self._strict.execute("SET ieee_floating_point_ops=false")
         self._connection.execute("SET error_on_division_by_zero=false")
         self.tables: list[str] = []
+        self.doubts: dict[str, str] = {}
         self._numbered: set[str] = set()
         for head, body in MACROS.items():
             self._connection.execute(f"create macro {head} as ({body})")
@@ -130,7 +138,15 @@ class Engine:
             raise DataError(what, where=where, fix="Make it simpler, or raise `queries: {megabytes: …}`") from error
         except duckdb.Error as error:
             what, advice = explained(error)
+            advice = self._doubted(sql, what) or advice
             raise DataError(what, where=where, fix=advice or fix) from error
+
+    def _doubted(self, sql: str, what: str) -> str:
+        """What to advise where text was taken for a number or a date, and may be meant as one; else empty."""
+        if "VARCHAR" not in what and "onversion" not in what and "onvert" not in what:
+            return ""
+        named = (advice for column, advice in self.doubts.items() if re.search(rf"\b{re.escape(column)}\b", sql))
+        return next((f"In the data set, {advice}" for advice in named), "")
 
     @contextmanager
     def _in_time(self, connection: duckdb.DuckDBPyConnection) -> Iterator[None]:

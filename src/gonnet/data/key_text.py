@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from gonnet.data.engine import Engine, quoted
-from gonnet.data.files.exact_digits import EXACT
+from gonnet.data.engine import EXACT, Engine, quoted
 from gonnet.errors import DataError
 
 BLANK = r"[\p{Z}\p{Cc}]"

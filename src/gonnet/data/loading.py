@@ -6,22 +6,41 @@ import tempfile
 import time
 from collections.abc import Mapping
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 from gonnet.data.databases import per_key
 from gonnet.data.databases.connections import Databases
 from gonnet.data.databases.per_key import Progress, Question
 from gonnet.data.engine import Engine, quoted
 from gonnet.data.files import reading
+from gonnet.data.files.kept import READINGS, Kept
 from gonnet.data.key_text import key_text
 from gonnet.data.parameters import Values, require_choices
-from gonnet.data.types.staging import Target
+from gonnet.data.types.target import Doubt, Target
+from gonnet.data.types.writing import Writing, writing_of
 from gonnet.errors import DataError, JobError
+from gonnet.findings import Finding
 from gonnet.jobs.models import Job
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
 from gonnet.scratch import scratch
+
+
+@dataclass(slots=True)
+class Told:
+    """What is found while reading.
+
+    Attributes:
+        notes: How it was read.
+        findings: What of it may be wrong.
+        doubts: Data set → columns of text that may be meant as something else.
+    """
+
+    notes: list[str] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    doubts: dict[str, dict[str, Doubt]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,13 +49,13 @@ class Loaded:
 
     Attributes:
         engine: Holds them as tables; locked.
-        notes: What was found while reading: separators, encodings, files of a pattern.
+        told: What was found while reading.
         failed: Key → why its question was not answered, for data sets that are asked once per key.
         seconds: Data set → how long it took to make.
     """
 
     engine: Engine
-    notes: tuple[str, ...]
+    told: Told
     failed: Mapping[str, str]
     seconds: Mapping[str, float]
 
@@ -66,7 +85,6 @@ def load(
     """
     limits = workspace.file.queries
     engine = Engine(limits.seconds, limits.megabytes)
-    notes: list[str] = []
     failed: dict[str, str] = {}
     watch = _Watch()
     try:
@@ -74,20 +92,20 @@ def load(
             scratch(workspace.kept / "making") as folder,
             closing(Databases(secrets=workspace.secrets, folder=workspace.folder)) as databases,
         ):
+            sources = _Sources(
+                job=job, workspace=workspace, engine=engine, databases=databases, values=values, folder=folder
+            )
             for name, part in job.file.data.items():
                 if not isinstance(part, SqlDataSet) and not _is_per_key(part):
-                    target = _target(job, name, part, workspace, folder, notes)
-                    _read(engine, target, part, workspace, databases, values, sample)
+                    sources.read(name, part, sample)
                     watch.lap(name)
             for name, part in job.file.data.items():
                 if isinstance(part, DatabaseDataSet) and _is_per_key(part):
-                    target = _target(job, name, part, workspace, folder, notes)
-                    keys = _keys(job, engine, part, target.where)[:sample]
-                    database = workspace.database(part.database, target.where)
-                    question = Question.of(part, database, _single_key(job), values.bound(), target.where)
-                    failed |= per_key.load(engine, target, question, keys, databases, progress)
+                    failed |= sources.ask(name, part, sample, progress)
                     watch.lap(name)
+        told = sources.told
         engine.lock()
+        engine.doubts |= {name: doubt.advice for of in told.doubts.values() for name, doubt in of.items()}
         for name, part in job.file.data.items():
             if isinstance(part, SqlDataSet):
                 engine.create(name, part.sql.strip().rstrip(";"), values.bound(), where=job.at("data", name, "sql"))
@@ -98,7 +116,56 @@ def load(
     except BaseException:
         engine.close()
         raise
-    return Loaded(engine=engine, notes=tuple(notes), failed=failed, seconds=watch.laps)
+    return Loaded(engine=engine, told=told, failed=failed, seconds=watch.laps)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Sources:
+    """The files and databases of a run."""
+
+    job: Job
+    workspace: Workspace
+    engine: Engine
+    databases: Databases
+    values: Values
+    folder: Path
+    told: Told = field(default_factory=Told)
+
+    def read(self, name: str, part: FileDataSet | DatabaseDataSet, sample: int | None) -> None:
+        """Make a data set of a file or of one question."""
+        target = self._target(name, part)
+        if isinstance(part, FileDataSet):
+            kept = Kept(self.workspace.kept / READINGS)
+            reading.load(self.engine, target, part, self.workspace.reach, kept)
+        else:
+            database = self.workspace.database(part.database, target.where)
+            self.databases.load(self.engine, target, part, database, self.values.bound(), sample)
+
+    def ask(self, name: str, part: DatabaseDataSet, sample: int | None, progress: Progress) -> Mapping[str, str]:
+        """Make a data set of a question for each key; returns for which keys it failed, and why."""
+        target = self._target(name, part)
+        keys = _keys(self.job, self.engine, part, target.where)[:sample]
+        database = self.workspace.database(part.database, target.where)
+        question = Question.of(part, database, _single_key(self.job), self.values.bound(), target.where)
+        return per_key.load(self.engine, target, question, keys, self.databases, progress)
+
+    def _target(self, name: str, part: FileDataSet | DatabaseDataSet) -> Target:
+        where = self.job.at("data", name, "file" if isinstance(part, FileDataSet) else "sql")
+        house = self.workspace.file.style.locale
+        return Target(
+            name=name,
+            where=where,
+            scratch=self.folder,
+            fixed=part.types,
+            text=key_columns(self.job),
+            zone=self.workspace.zone,
+            writing=writing_of(part, house, where) if isinstance(part, FileDataSet) else Writing(),
+            rows=part.rows if isinstance(part, FileDataSet) else None,
+            last=part.last if isinstance(part, FileDataSet) else None,
+            notes=self.told.notes,
+            findings=self.told.findings,
+            doubts=self.told.doubts.setdefault(name, {}),
+        )
 
 
 class _Watch:
@@ -146,52 +213,61 @@ def _single_key(job: Job) -> str:
     return column
 
 
-def _target(
-    job: Job, name: str, part: FileDataSet | DatabaseDataSet, workspace: Workspace, folder: Path, notes: list[str]
-) -> Target:
-    return Target(
-        name=name,
-        where=job.at("data", name, "file" if isinstance(part, FileDataSet) else "sql"),
-        scratch=folder,
-        fixed=part.types,
-        text=key_columns(job),
-        zone=workspace.zone,
-        notes=notes,
-    )
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LookedAt:
+    """A file on its own.
+
+    Attributes:
+        engine: Holds it as table `rows`; locked.
+        told: What was found while reading it.
+    """
+
+    engine: Engine
+    told: Told
+
+    def close(self) -> None:
+        """Give the memory back."""
+        self.engine.close()
 
 
-def _read(
-    engine: Engine,
-    target: Target,
-    part: FileDataSet | DatabaseDataSet,
-    workspace: Workspace,
-    databases: Databases,
-    values: Values,
-    sample: int | None,
-) -> None:
-    if isinstance(part, FileDataSet):
-        reading.load(engine, target, part, workspace.reach)
-    else:
-        database = workspace.database(part.database, target.where)
-        databases.load(engine, target, part, database, values.bound(), sample)
-
-
-def look_at(path: Path, text_columns: frozenset[str] = frozenset()) -> Engine:
-    """Load one file on its own, as table `rows`, to see what it holds.
+def look_at(
+    spec: FileDataSet, text_columns: frozenset[str] = frozenset(), zone: ZoneInfo | None = None, language: str = "en"
+) -> LookedAt:
+    """Load one file on its own, to see what it holds.
 
     Args:
-        path: The file.
+        spec: The file, named as a person names it, and how it is written.
         text_columns: Columns that stay text whatever they hold: keys.
+        zone: The time zone in which times are shown; UTC when None.
+        language: Whose names of months are tried.
 
     Raises:
         DataError: the file cannot be read.
+        JobError: what is said of how it is written makes no sense.
     """
-    engine = Engine()
-    with tempfile.TemporaryDirectory() as folder:
-        target = Target(name="rows", where=str(path), scratch=Path(folder), text=text_columns)
-        reading.load(engine, target, FileDataSet(file=str(path)), None)
-    engine.lock()
-    return engine
+    engine, told = Engine(), Told()
+    try:
+        with tempfile.TemporaryDirectory() as folder:
+            target = Target(
+                name="rows",
+                where=spec.file,
+                scratch=Path(folder),
+                fixed=spec.types,
+                text=text_columns,
+                zone=zone or ZoneInfo("UTC"),
+                writing=writing_of(spec, language, spec.file),
+                rows=spec.rows,
+                last=spec.last,
+                notes=told.notes,
+                findings=told.findings,
+                doubts=told.doubts.setdefault("rows", {}),
+            )
+            reading.load(engine, target, spec, None)
+        engine.lock()
+    except BaseException:
+        engine.close()
+        raise
+    return LookedAt(engine=engine, told=told)
 
 
 def key_columns(job: Job) -> frozenset[str]:

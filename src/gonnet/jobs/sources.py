@@ -6,7 +6,7 @@ import datetime as dt
 from decimal import Decimal
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs.sections import Names, Section
 
@@ -88,20 +88,67 @@ class Expectation(Section):
     otherwise: Literal["stop", "hold"] = "stop"
 
 
+class LastLine(Section):
+    """What the last line of an export says of the lines above it.
+
+    Attributes:
+        total: The columns of which it has the sums.
+        count: The column in which it has the number of lines.
+    """
+
+    total: Names = ()
+    count: str | None = None
+
+
+def _as_tuple(value: object) -> object:
+    return tuple(value) if isinstance(value, list) else value
+
+
+def _named_tuples(value: object) -> object:
+    """One text or several, for all columns or by column, as tuples."""
+    if isinstance(value, dict):
+        return {name: _named_tuples(part) for name, part in value.items()}
+    return (value,) if isinstance(value, str) else _as_tuple(value)
+
+
+_Row = Annotated[int, Field(ge=0)]
+_ByColumn = Annotated[tuple[str, ...] | dict[str, tuple[str, ...]], BeforeValidator(_named_tuples)]
+
+
 class FileDataSet(Section):
     """A data set from a file or, by a pattern, from several; its ending says what it is.
 
     Attributes:
-        sheet: Of a workbook, or the table of a SQLite file.
-        header: The row of a workbook that names the columns, from 1.
+        sheet: Of a workbook; the table of a SQLite file; the list in a JSON file.
+        skip: Lines at the top of a text file or a sheet that do not count as rows.
+        header: The row that names the columns, from 1; 0 where none does; two rows where two do.
+        separator: What stands between the columns of a text file; found when it is not given.
         encoding: Of a text file; found when it is not given.
+        positions: Column → its first and last sign in each line of a text file, from 1, such as `1-6`.
+        columns: Name in the file, or number of the column from 1 → the name it gets; nothing leaves it out.
+        numbers: How numbers are written, shown by one of them; by column where they differ.
+        dates: The patterns (CLDR) in which dates are written; by column where they differ.
+        missing: Texts that stand for no value; by column where they differ.
+        language: Whose names of months the dates have; that of the house when it is not given.
+        rows: SQL over the columns, all of them text as in the file: only rows for which it holds are taken.
+        last: What the last line is: the totals of the lines above it.
         types: Column → the type it must have.
     """
 
     file: str
     sheet: str | None = None
-    header: int = Field(default=1, ge=1)
+    skip: int = Field(default=0, ge=0)
+    header: Annotated[_Row | tuple[_Row, _Row], BeforeValidator(_as_tuple)] = 1
+    separator: Literal[",", ";", "|", "tab"] | None = None
     encoding: str | None = None
+    positions: dict[str, Annotated[str, Field(pattern=r"^[1-9][0-9]{0,4} ?- ?[1-9][0-9]{0,4}$")]] = {}
+    columns: dict[str | int, str | None] = {}
+    numbers: str | dict[str, str] | None = None
+    dates: _ByColumn = ()
+    missing: _ByColumn = ()
+    language: str | None = None
+    rows: str | None = None
+    last: Literal["total"] | LastLine | None = None
     types: dict[str, ColumnKind] = {}
     expect: Expectation = Expectation()
 

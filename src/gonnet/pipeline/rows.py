@@ -37,7 +37,7 @@ def look(
     except BaseException:
         loaded.engine.close()
         raise
-    return loaded.engine, view, loaded.notes
+    return loaded.engine, view, (*loaded.told.notes, *(part.text for part in loaded.told.findings))
 
 
 def _key(job: Job, engine: Engine, table: str) -> str:

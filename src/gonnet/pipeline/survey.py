@@ -14,6 +14,7 @@ from gonnet.pipeline.sending.places import named_places
 from gonnet.pipeline.surveying import scope
 from gonnet.pipeline.surveying.deciding import Decided, decide
 from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
+from gonnet.pipeline.surveying.extracts import about_sizes
 from gonnet.pipeline.surveying.matching import Matched, match
 from gonnet.pipeline.surveying.reading import Read, about_keys, read
 from gonnet.pipeline.surveying.request import Request
@@ -106,7 +107,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
             *_findings(found, matched, decided, plans, versions),
             *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),
-        notes=found.loaded.notes,
+        notes=tuple(found.loaded.told.notes),
         seconds=found.loaded.seconds,
     )
 
@@ -154,6 +155,9 @@ def _findings(
     job = found.job
     chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
     own = [case.addressed for case in decided.cases if case.addressed.bundle is None]
+    yield from found.loaded.told.findings
+    if not found.is_sampled:
+        yield from about_sizes(decided.measured.rows, decided.last)
     for text in found.lacking:
         yield Finding(weight=Weight.ATTENTION, text=text)
     if decided.alarm:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from pathlib import Path
 
+from gonnet.data.files.kept import READINGS, Kept
 from gonnet.errors import JobError
 from gonnet.jobs import load_job
 from gonnet.ledger import PackageRecord, State
@@ -27,6 +29,7 @@ class Tidying:
         waiting: Runs that are old enough → how many of their packages may still leave or are in doubt, and keep theirs.
         digests: The files.
         since: What is put after this, in seconds since 1970, stays.
+        readings: What is kept of data files that were read.
     """
 
     runs: Mapping[KeptRun, tuple[int, int]]
@@ -34,6 +37,7 @@ class Tidying:
     waiting: Mapping[KeptRun, int]
     digests: tuple[str, ...]
     since: float
+    readings: tuple[Path, ...]
 
 
 def look_round(tools: Tools) -> Tidying:
@@ -61,6 +65,7 @@ def look_round(tools: Tools) -> Tidying:
         waiting={run: len(packages) for run, packages in leaving.items()},
         digests=tuple(digests),
         since=since,
+        readings=tuple(Kept(tools.workspace.kept / READINGS).all()),
     )
 
 
@@ -107,3 +112,5 @@ def tidy(found: Tidying, tools: Tools) -> None:
     tools.ledger.note_removal([run.id for run in found.runs], what)
     for digest in found.digests:
         tools.store.remove(digest, found.since)
+    for reading in found.readings:
+        reading.unlink(missing_ok=True)

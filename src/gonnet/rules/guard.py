@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal, InvalidOperation
 
 from gonnet.data import Engine
@@ -18,20 +18,22 @@ class Measured:
         run: The number of the run; None for the one that is being made.
         recipients: Keys that have rows.
         totals: Figure → its value over all rows, as text.
+        rows: Data set that comes from a file or a database → its rows.
     """
 
     recipients: int
     totals: Mapping[str, str]
+    rows: Mapping[str, int] = field(default_factory=dict)
     run: int | None = None
 
 
-def measured(engine: Engine) -> Measured:
+def measured(engine: Engine, rows: Mapping[str, int]) -> Measured:
     """The measures of the run that is being made, after its rules were evaluated."""
     names = [column.name for column in engine.columns("gonnet_whole")]
     values = engine.query("select * from gonnet_whole")[0]
     recipients = engine.query("select recipients from gonnet_run")[0][0]
     totals = {name: str(value) for name, value in zip(names, values, strict=True) if value is not None}
-    return Measured(recipients=int(str(recipients)), totals=totals)
+    return Measured(recipients=int(str(recipients)), totals=totals, rows=rows)
 
 
 def alarms(guard: Guard, now: Measured, last: Measured | None, held: int, ready: int) -> Iterator[str]:

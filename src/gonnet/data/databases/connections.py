@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import datetime as dt
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from itertools import islice
@@ -30,7 +30,8 @@ from gonnet.data.databases.binding import bound
 from gonnet.data.databases.copying import copied
 from gonnet.data.databases.stalling import Listening, ended_when_stalled
 from gonnet.data.engine import Engine
-from gonnet.data.types.staging import Hint, Stager, Target
+from gonnet.data.types.staging import Stager
+from gonnet.data.types.target import Hint, Target
 from gonnet.errors import DataError, GonnetError, JobError, UnreachableError
 from gonnet.jobs.secrets import Secrets
 from gonnet.jobs.services import Database
@@ -50,6 +51,7 @@ _MYSQL = {
     0: Hint.DECIMAL, 246: Hint.DECIMAL, 1: Hint.WHOLE, 2: Hint.WHOLE, 3: Hint.WHOLE, 8: Hint.WHOLE, 9: Hint.WHOLE,
     13: Hint.WHOLE, 4: Hint.FLOAT, 5: Hint.FLOAT, 10: Hint.DATE, 14: Hint.DATE, 7: Hint.TIME, 12: Hint.TIME,
 }  # fmt: skip
+_STAMP = 7  # MySQL's TIMESTAMP: a moment, where its DATETIME is a time on some clock
 _CHAR = 1042  # PostgreSQL's fixed-width text, which comes with trailing blanks
 
 
@@ -287,6 +289,7 @@ def snapshot(connection: Connection, seconds: int, shared: str | None = None) ->
                 connection.exec_driver_sql(f"set session max_statement_time={seconds}")
             else:
                 connection.exec_driver_sql(f"set session max_execution_time={seconds * 1000}")
+            connection.exec_driver_sql("set session time_zone = '+00:00'")
             connection.exec_driver_sql("set session transaction isolation level repeatable read")
             connection.exec_driver_sql("start transaction with consistent snapshot, read only")
             return connection
@@ -346,27 +349,41 @@ def declared(connection: Connection, result: CursorResult[Any]) -> dict[str, Hin
     return {str(column[0]): known.get(int(str(column[1])), Hint.TEXT) for column in cursor.description}
 
 
-def _padded(connection: Connection, result: CursorResult[Any]) -> frozenset[int]:
-    """The columns whose texts come filled up with blanks to a fixed width."""
-    if connection.dialect.name != "postgresql" or result.cursor is None:
-        return frozenset()
-    return frozenset(index for index, column in enumerate(result.cursor.description) if column[1] == _CHAR)
+def mended(connection: Connection, result: CursorResult[Any]) -> Callable[[Sequence[object]], Sequence[object]] | None:
+    """What makes a row of the driver what its columns mean; None where rows are right as they come.
+
+    Texts of a fixed width come filled up with blanks (PostgreSQL); moments come without their zone, which is that of
+    the session, UTC (MariaDB, MySQL).
+    """
+    described = getattr(result.cursor, "description", None) or ()  # none for what gives no rows
+    codes = [(at, column[1]) for at, column in enumerate(described)]
+    server = connection.dialect.name
+    padded = {at for at, code in codes if server == "postgresql" and code == _CHAR}
+    moments = {at for at, code in codes if server in ("mysql", "mariadb") and code == _STAMP}
+    if not padded and not moments:
+        return None
+
+    def mend(row: Sequence[object]) -> Sequence[object]:
+        return [
+            value.rstrip(" ")
+            if at in padded and isinstance(value, str)
+            else value.replace(tzinfo=dt.UTC)
+            if at in moments and isinstance(value, dt.datetime)
+            else value
+            for at, value in enumerate(row)
+        ]
+
+    return mend
 
 
 def _batches(
     connection: Connection, result: CursorResult[Any], size: int, most: int, target: Target, listening: Listening
 ) -> Iterator[Sequence[Sequence[object]]]:
-    padded, count = _padded(connection, result), 0
+    mend, count = mended(connection, result), 0
     for batch in result.partitions(size):
         listening.heard()
         count += len(batch)
         if count > most:
             raise _too_many(most, target)
-        yield [_trimmed(row, padded) for row in batch] if padded else batch
+        yield [mend(row) for row in batch] if mend else batch
         listening.heard()  # what is done with a batch is not the server's time
-
-
-def _trimmed(row: Sequence[object], padded: frozenset[int]) -> list[object]:
-    return [
-        value.rstrip(" ") if index in padded and isinstance(value, str) else value for index, value in enumerate(row)
-    ]

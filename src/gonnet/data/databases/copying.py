@@ -14,7 +14,8 @@ from typing import TYPE_CHECKING, Any
 from gonnet.data.databases.binding import bound
 from gonnet.data.databases.stalling import Listening
 from gonnet.data.engine import Engine, quoted
-from gonnet.data.types.staging import NULL, Target
+from gonnet.data.types.staging import NULL
+from gonnet.data.types.target import Target
 
 if TYPE_CHECKING:
     from psycopg import Connection, Cursor

@@ -15,11 +15,20 @@ from dataclasses import dataclass, replace
 from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.data.databases.connections import Databases, bindable, declared, parametrised, snapshot, statement_of
+from gonnet.data.databases.connections import (
+    Databases,
+    bindable,
+    declared,
+    mended,
+    parametrised,
+    snapshot,
+    statement_of,
+)
 from gonnet.data.databases.stalling import ended_when_stalled
 from gonnet.data.engine import Engine
 from gonnet.data.sql.limits import is_limited_to
-from gonnet.data.types.staging import Hint, Stager, Target
+from gonnet.data.types.staging import Stager
+from gonnet.data.types.target import Hint, Target
 from gonnet.errors import DataError, GonnetError, UnreachableError
 from gonnet.jobs.services import Database
 from gonnet.jobs.sources import DatabaseDataSet
@@ -192,7 +201,8 @@ def _ask(
                 connection = snapshot(plain, seconds, shared)
                 result = connection.execute(statement_of(sql, names, values), bindable(connection, names, values))
                 hints, columns = declared(connection, result), tuple(result.keys())
-                rows = tuple(tuple(row) for row in result.fetchmany(question.database.max_rows + 1))
+                mend = mended(connection, result) or tuple
+                rows = tuple(tuple(mend(row)) for row in result.fetchmany(question.database.max_rows + 1))
     except UnreachableError as error:
         return Answer(key=key, failure=error.what)
     except SQLAlchemyError as error:

@@ -14,7 +14,7 @@ from itertools import pairwise
 from pathlib import Path
 from typing import BinaryIO
 
-from gonnet.data.types.staging import Target
+from gonnet.data.types.target import Target
 from gonnet.errors import DataError
 
 _ONE_BYTE = ("cp1252", "cp1250", "cp1257", "cp1254", "cp1251", "cp1253")

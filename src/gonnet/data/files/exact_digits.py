@@ -12,13 +12,13 @@ from pathlib import Path
 from typing import IO
 from xml.etree import ElementTree
 
-EXACT = 2**53
-"""From here on two whole numbers can be the same binary one."""
+from gonnet.data.engine import EXACT
 
-_Cell = tuple[int, int]
+Cell = tuple[int, int]
+"""Row and column, from 0."""
 
 
-def digits(path: Path, sheet: str) -> dict[_Cell, int]:
+def digits(path: Path, sheet: str) -> dict[Cell, int]:
     """Row and column (from 0) of each whole number too large to be exact → the number, if its digits are there.
 
     Nothing for a file that does not write them, and for numbers that it writes with an exponent.
@@ -30,19 +30,19 @@ def digits(path: Path, sheet: str) -> dict[_Cell, int]:
         if "content.xml" in names:
             with book.open("content.xml") as file:
                 return dict(_large(_ods(file, sheet)))
-        if "xl/workbook.xml" in names and (part := _part(book, sheet)) in names:
+        if "xl/workbook.xml" in names and (part := part_of(book, sheet)) in names:
             with book.open(part) as file:
                 return dict(_large(_xlsx(file)))
     return {}
 
 
-def _large(cells: Iterator[tuple[_Cell, str]]) -> Iterator[tuple[_Cell, int]]:
+def _large(cells: Iterator[tuple[Cell, str]]) -> Iterator[tuple[Cell, int]]:
     for place, written in cells:
         if written.lstrip("-").isdecimal() and abs(int(written)) >= EXACT:
             yield place, int(written)
 
 
-def _part(book: zipfile.ZipFile, sheet: str) -> str:
+def part_of(book: zipfile.ZipFile, sheet: str) -> str:
     """The part of an XLSX with a sheet; empty where it cannot be found."""
     number = ""
     for node in ElementTree.fromstring(book.read("xl/workbook.xml")).iter():
@@ -55,19 +55,19 @@ def _part(book: zipfile.ZipFile, sheet: str) -> str:
     return ""
 
 
-def _xlsx(file: IO[bytes]) -> Iterator[tuple[_Cell, str]]:
+def _xlsx(file: IO[bytes]) -> Iterator[tuple[Cell, str]]:
     """Place and text of every number of a sheet."""
     for _, node in ElementTree.iterparse(file):
         kind = node.tag.rpartition("}")[2]
         if kind == "c":
             value = next((part.text for part in node if part.tag.endswith("}v")), None)
             if value and node.get("t", "n") == "n":
-                yield _place(node.get("r", "")), value.strip()
+                yield place(node.get("r", "")), value.strip()
         elif kind == "row":
             node.clear()
 
 
-def _place(name: str) -> _Cell:
+def place(name: str) -> Cell:
     """Row and column of a cell such as `AB12`, from 0."""
     letters = name.rstrip("0123456789")
     column = 0
@@ -76,7 +76,17 @@ def _place(name: str) -> _Cell:
     return int(name[len(letters) :]) - 1, column - 1
 
 
-def _ods(file: IO[bytes], sheet: str) -> Iterator[tuple[_Cell, str]]:
+def cell_name(row: int, column: int) -> str:
+    """What spreadsheet programs call a cell, such as `AB12`; row and column from 0."""
+    letters = ""
+    column += 1
+    while column:
+        column, rest = divmod(column - 1, 26)
+        letters = chr(65 + rest) + letters
+    return f"{letters}{row + 1}"
+
+
+def _ods(file: IO[bytes], sheet: str) -> Iterator[tuple[Cell, str]]:
     row = column = 0
     is_in = False
     for event, node in ElementTree.iterparse(file, ("start", "end")):

@@ -57,7 +57,8 @@ class RowBooks:
         """
         measured = self._found.measured
         main, *others = ((name, books.account()) for name, books in self._books.items())
-        found = {"measured": {"recipients": measured.recipients, "totals": dict(measured.totals)}} | main[1]
+        kept = {"recipients": measured.recipients, "totals": dict(measured.totals), "rows": dict(measured.rows)}
+        found = {"measured": kept} | main[1]
         if others:
             found["others"] = dict(others)
         if self._bundles:

@@ -14,6 +14,7 @@ from gonnet.data.key_text import key_text
 from gonnet.errors import DataError, JobError, meant
 from gonnet.jobs import load_workspace
 from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, drafted
+from gonnet.jobs.sources import FileDataSet
 
 _WORKSPACE = """\
 # A workspace of Gonnet: jobs are in jobs/, one YAML file each.
@@ -73,7 +74,7 @@ def start(folder: Path, name: str, rows: Path, by: str, people: Path | None, to:
         DataError: a file cannot be read, or a column is not there.
     """
     place = require_free(folder, name)
-    with closing(look_at(rows, frozenset((by,)))) as table:
+    with closing(look_at(FileDataSet(file=str(rows)), frozenset((by,))).engine) as table:
         _require(table, by, rows, "--by")
         keys = _keys(table, by)
         seen = tuple(_seen(column) for column in table.columns("rows"))
@@ -135,7 +136,7 @@ def _keys(engine: Engine, column: str) -> set[str]:
 
 
 def _list(people: Path, to: str, keys: set[str], by: str, folder: Path) -> tuple[SeenList, int]:
-    with closing(look_at(people, frozenset((by,)))) as table:
+    with closing(look_at(FileDataSet(file=str(people)), frozenset((by,))).engine) as table:
         _require(table, to, people, "--to")
         columns = table.columns("rows")
         key, matched = _key_column(table, columns, keys, by, to)

@@ -15,6 +15,7 @@ from gonnet.jobs.workspace import Limits
 from gonnet.ledger.same import same
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.audience import in_order
+from gonnet.pipeline.surveying.extracts import sizes
 from gonnet.pipeline.surveying.matching import Matched
 from gonnet.pipeline.surveying.reading import Read
 from gonnet.pipeline.surveying.request import Request
@@ -54,6 +55,7 @@ class Decided:
         evaluated: Key or bundle → its figures and conditions, of those that are not chosen too.
         past: Key → what it was last sent.
         measured: What the guard of a later run compares with.
+        last: The same of the last run of which something was sent, or None.
         alarm: Why the whole run is held, or None.
     """
 
@@ -61,6 +63,7 @@ class Decided:
     evaluated: Mapping[str, rules.Evaluated]
     past: Mapping[str, rules.Past]
     measured: Measured
+    last: Measured | None
     alarm: str | None
 
 
@@ -86,13 +89,13 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     cases = [_by_the_rules(part, evaluated[part.key], job) for part in addressed]
     cases = _after(cases, lambda case: _by_the_data(case, found))
     cases = _after(cases, lambda case: _by_its_lines(case, job))
-    now = measured(found.engine)
-    alarm = _alarm(job, tools, now, cases) if request.guarded and not request.only else None
+    now, last = measured(found.engine, sizes(job, found.engine)), _last(job, tools)
+    alarm = _alarm(job, now, last, cases) if request.guarded and not request.only else None
     cases = _after(cases, lambda case: rules.held_by_the_guard(case.decision, alarm))
     cases = _after(cases, lambda case: _by_its_domain(case, tools.workspace.file.limits))
     owners = _owners(job, matched)
     cases = _after(cases, lambda case: _by_its_addressees(case, owners))
-    return Decided(cases=tuple(cases), evaluated=evaluated, past=past, measured=now, alarm=alarm)
+    return Decided(cases=tuple(cases), evaluated=evaluated, past=past, measured=now, last=last, alarm=alarm)
 
 
 def _after(cases: Iterable[Case], verdict: Verdict) -> list[Case]:
@@ -178,16 +181,20 @@ def _by_its_addressees(case: Case, owners: Mapping[str, set[str]]) -> rules.Deci
     return case.decision
 
 
-def _alarm(job: Job, tools: Tools, now: Measured, cases: Sequence[Case]) -> str | None:
+def _last(job: Job, tools: Tools) -> Measured | None:
+    """The measures of the last run of which something was sent."""
+    account = tools.ledger.last_sent(job.name)
+    if account is None:
+        return None
+    run, kept = account
+    return Measured(recipients=kept["recipients"], totals=kept["totals"], rows=kept.get("rows", {}), run=run)
+
+
+def _alarm(job: Job, now: Measured, last: Measured | None, cases: Sequence[Case]) -> str | None:
     """Why the whole run is to be held, or None."""
     if job.file.guard == Guard():
         return None
     outcomes = Counter(case.decision.outcome for case in cases)
-    account = tools.ledger.last_sent(job.name)
-    last = None
-    if account is not None:
-        run, kept = account
-        last = Measured(recipients=kept["recipients"], totals=kept["totals"], run=run)
     held, ready = outcomes[rules.Outcome.HELD], outcomes[rules.Outcome.READY]
     return "; ".join(alarms(job.file.guard, now, last, held, ready)) or None
 

@@ -31,6 +31,7 @@ class Read:
         cuts: Data set that is split → how, the main one first.
         counts: Key → its rows in all of them.
         lacking: What is expected of the data and not so, where that holds the run.
+        is_sampled: Whether only a few rows were read.
     """
 
     job: Job
@@ -41,6 +42,7 @@ class Read:
     cuts: Mapping[str, split.Slices]
     counts: Mapping[str, int]
     lacking: tuple[str, ...]
+    is_sampled: bool
 
     @property
     def engine(self) -> data.Engine:
@@ -76,6 +78,7 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
             cuts=cuts,
             counts=split.counted(cuts.values()),
             lacking=tuple(_expected(job, loaded.engine, request)),
+            is_sampled=request.sample is not None,
         )
     except BaseException:
         loaded.engine.close()

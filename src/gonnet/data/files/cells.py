@@ -1,0 +1,103 @@
+"""Cells of a workbook that show something and give no value: errors, and formulas whose value was not saved.
+
+XLSX: ECMA-376, part 1, 18.3.1.4 (`c`, with `t="e"` for an error, `f` for a formula and `v` for its value). ODS:
+OpenDocument 1.3, part 3, 19.642 (`table:formula`) and 19.385 (`office:value-type`).
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import IO
+from xml.etree import ElementTree
+
+from gonnet.data.files.exact_digits import Cell, part_of, place
+
+ERROR = re.compile(r"#(N/A|DIV/0!|REF!|VALUE!|NAME\?|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA)|Err:[0-9]{3}")
+"""What spreadsheet programs show where a formula fails."""
+
+_SIGNS = (b"<f>", b"<f ", b"<f/", b":f>", b":f ", b't="e"', b':formula="')
+
+
+@dataclass(slots=True)
+class Blind:
+    """Cells without a usable value.
+
+    Attributes:
+        errors: Row and column (from 0) → the error shown.
+        unsaved: Those with a formula of which no value was saved.
+    """
+
+    errors: dict[Cell, str] = field(default_factory=dict)
+    unsaved: set[Cell] = field(default_factory=set)
+
+
+def blind(path: Path, sheet: str) -> Blind:
+    """The cells of a sheet without a usable value; none for kinds of files that do not show them."""
+    found = Blind()
+    if not zipfile.is_zipfile(path):
+        return found
+    with zipfile.ZipFile(path) as book:
+        names = set(book.namelist())
+        if "content.xml" in names:
+            part = "content.xml"
+        elif "xl/workbook.xml" not in names or (part := part_of(book, sheet)) not in names:
+            return found
+        with book.open(part) as file:
+            if not _shows_any(file):
+                return found
+        with book.open(part) as file:
+            for at, error in _ods(file, sheet) if part == "content.xml" else _xlsx(file):
+                if error:
+                    found.errors[at] = error
+                else:
+                    found.unsaved.add(at)
+    return found
+
+
+def _shows_any(file: IO[bytes]) -> bool:
+    tail = b""
+    while block := file.read(1 << 20):
+        if any(sign in tail + block for sign in _SIGNS):
+            return True
+        tail = block[-32:]
+    return False
+
+
+def _xlsx(file: IO[bytes]) -> Iterator[tuple[Cell, str]]:
+    """Place of each such cell, and its error; empty for a formula without a value."""
+    for _, node in ElementTree.iterparse(file):
+        kind = node.tag.rpartition("}")[2]
+        if kind == "c":
+            parts = {part.tag.rpartition("}")[2]: part.text or "" for part in node}
+            if node.get("t") == "e":
+                yield place(node.get("r", "")), parts.get("v") or "#N/A"
+            elif "f" in parts and not parts.get("v") and node.get("t") != "str" and "is" not in parts:
+                yield place(node.get("r", "")), ""
+        elif kind == "row":
+            node.clear()
+
+
+def _ods(file: IO[bytes], sheet: str) -> Iterator[tuple[Cell, str]]:
+    row = column = 0
+    is_in = False
+    for event, node in ElementTree.iterparse(file, ("start", "end")):
+        kind = node.tag.rpartition("}")[2]
+        given = {name.rpartition("}")[2]: value for name, value in node.items()}
+        if kind == "table":
+            is_in, row = event == "start" and given.get("name") == sheet, 0
+        elif is_in and event == "end" and kind in ("table-cell", "covered-table-cell"):
+            shown = "".join(node.itertext())
+            if "formula" in given and ERROR.fullmatch(shown):
+                yield (row, column), shown
+            elif "formula" in given and "value-type" not in given:
+                yield (row, column), ""
+            column += int(given.get("number-columns-repeated", "1"))
+        elif is_in and kind == "table-row":
+            column = 0
+            if event == "end":
+                row += int(given.get("number-rows-repeated", "1"))
+                node.clear()
