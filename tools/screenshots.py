@@ -5,11 +5,18 @@ Needs Debian's xvfb, xterm, imagemagick, poppler-utils, libreoffice-calc and chr
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import os
+import pty
+import select
 import shlex
+import shutil
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 import time
 from collections.abc import Callable
 from email import message_from_bytes
@@ -21,6 +28,7 @@ _GONNET = [sys.executable, "-m", "gonnet"]
 _DISPLAY = ":77"
 
 _TERMINALS = {
+    "new": "gonnet new",
     "check": "gonnet check statements",
     "rows": "gonnet rows statements",
     "explain": "gonnet explain reminders B113 --as-of 2026-11-30",
@@ -29,15 +37,21 @@ _TERMINALS = {
     "review": "gonnet review 2 --lines 17",
     "send": "gonnet send 2 --yes --again",
     "show": "gonnet show 1 B121",
-    "runs": "gonnet runs",
     "due": "gonnet due",
     "jobs": "gonnet jobs",
     "mistakes": "gonnet check mistakes",
 }
 
 
+_ANSWERS = ["", "", "", "", "milk"]
+"""What a person types to `gonnet new` in a folder with the demo's two files."""
+
+
 def main() -> None:
     """Take all pictures, or those that are named."""
+    if sys.argv[1:2] == ["--typed"]:
+        _typed(sys.argv[2:])
+        return
     wanted = set(sys.argv[1:])
     _TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -86,11 +100,39 @@ def _add_mistakes(workspace: Path) -> None:
     (workspace / "jobs" / "mistakes.yaml").write_text(text, "utf-8")
 
 
+def _typed(words: list[str]) -> None:
+    """Run a program that asks, and answer each question when it has been asked."""
+    child, line = pty.fork()
+    if not child:
+        os.execvp(words[0], words)
+    fcntl.ioctl(line, termios.TIOCSWINSZ, struct.pack("HHHH", 51, 156, 0, 0))
+    left, shown = list(_ANSWERS), b""
+    with contextlib.suppress(OSError):
+        while True:
+            if select.select([line], [], [], 0.4)[0]:
+                shown = os.read(line, 65_536)
+                os.write(1, shown)
+            elif left and shown.rstrip().endswith(b":"):
+                os.write(line, left.pop(0).encode() + b"\n")
+
+
+def _first_job(workspace: Path) -> Path:
+    """A folder with nothing but two files of the demo."""
+    folder = workspace.parent / "first"
+    folder.mkdir(exist_ok=True)
+    for name in ("members.xlsx", "collections.csv"):
+        shutil.copy(workspace / "data" / name, folder)
+    return folder
+
+
 def _terminal(workspace: Path, name: str, command: str) -> None:
     """Type a command in a terminal window and take its picture once it is done."""
+    workspace = _first_job(workspace) if name == "new" else workspace
     done = workspace / "done"
     done.unlink(missing_ok=True)
     words = command.replace("gonnet ", f"{shlex.join(_GONNET)} ")
+    if name == "new":
+        words = f"{shlex.join([sys.executable, str(Path(__file__).absolute()), '--typed'])} {words}"
     script = f"clear; echo {shlex.quote('$ ' + command)}; {words}; touch done; printf '\\033[?25l'; sleep 60"
     font = ["-fa", "DejaVu Sans Mono", "-fs", "9", "-bg", "#ffffff", "-fg", "#1d2321", "-b", "10"]
     terminal = subprocess.Popen(

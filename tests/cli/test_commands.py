@@ -33,7 +33,7 @@ def test_a_strangers_table_becomes_pdfs_in_a_folder_in_three_commands(tmp_path: 
     run("prepare", "orders")
     run("review", "--into", "look")
     assert sorted(path.name for path in (tmp_path / "look").iterdir()) == [
-        "North orders.pdf", "North orders.xlsx", "South East orders.pdf", "South East orders.xlsx",
+        "North orders 2026-03.pdf", "North orders 2026-03.xlsx", "South East orders 2026-03.pdf", "South East orders 2026-03.xlsx",
     ]  # fmt: skip
     found = run("send", "last", "--yes", code=2)
     assert "delivers nothing" in found.stderr
@@ -72,7 +72,8 @@ def test_new_copes_with_columns_that_are_called_like_sql_or_yaml(tmp_path: Path)
             ["--rows", "milk.csv", "--by", "farm"],
             "milk.csv has no column 'farm'. Did you mean 'farm_no'?|has no column 'farm'",
         ),
-        (["--rows", "milk.csv", "--by", "farm_no", "--to", "email"], "--recipients and --to go together"),
+        (["--rows", "milk.csv", "--by", "farm_no", "--to", "email"], "--to: milk.csv has no column 'email'"),
+        (["--rows", "milk.csv", "--by", "farm_no", "--recipients", "members.csv"], "--recipients and --to go together"),
         (
             ["--rows", "milk.csv", "--by", "day", "--recipients", "members.csv", "--to", "email"],
             "holds the keys of column 'day'",

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import duckdb
-import openpyxl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from books import book
 from gonnet.data import look_at
 from gonnet.data.engine import Engine
 from gonnet.data.types.dates import Dated, usual
@@ -38,22 +38,6 @@ def values_of(path: Path, **said: object) -> tuple[dict[str, list[object]], str]
         rows = looked.engine.query("select * from rows order by rowid")
         told = [*looked.told.notes, *(finding.text for finding in looked.told.findings)]
     return {name: [row[at] for row in rows] for at, name in enumerate(names)}, "\n".join(told)
-
-
-def book(*rows: Sequence[object], merged: str = "", errors: Sequence[str] = ()) -> Callable[[Path], None]:
-    def write(path: Path) -> None:
-        made = openpyxl.Workbook()
-        sheet = made.active
-        assert sheet is not None
-        for row in rows:
-            sheet.append(list(row))
-        for place in errors:
-            sheet[place].data_type = "e"
-        if merged:
-            sheet.merge_cells(merged)
-        made.save(path)
-
-    return write
 
 
 def parquet(sql: str) -> Callable[[Path], None]:

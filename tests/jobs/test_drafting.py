@@ -5,13 +5,12 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
-import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gonnet.jobs import load_job, load_workspace
 from gonnet.jobs.blocks import TableBlock
-from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, drafted, labelled, titled
+from gonnet.jobs.drafting import Draft, SeenColumn, SeenList, SeenPeriod, drafted, labelled, titled
 
 NAMES = st.one_of(
     st.sampled_from(
@@ -25,6 +24,7 @@ COLUMNS = st.lists(
         name=NAMES,
         kind=st.sampled_from(["text", "whole", "decimal", "date", "time", "truth"]),
         decimals=st.integers(0, 6),
+        is_amount=st.booleans(),
     ),
     min_size=1,
     max_size=8,
@@ -35,9 +35,17 @@ COLUMNS = st.lists(
 @settings(max_examples=60)
 @given(COLUMNS, st.booleans())
 def test_whatever_the_columns_are_called_the_job_can_be_read(columns: list[SeenColumn], mailed: bool) -> None:
-    people = SeenList(file="people.xlsx", key=columns[0].name, to="E-Mail", name=columns[-1].name) if mailed else None
+    who = SeenList(lines=("file: people.xlsx",), key=(columns[0].name,), to="E-Mail", name=columns[-1].name)
     by = SeenColumn(name="farm no", kind="text")
-    draft = Draft(name="mine", file="data: 1.csv", by=by.name, columns=(by, *columns), people=people)
+    draft = Draft(
+        name="mine",
+        lines=('file: "data: 1.csv"',),
+        by=(by.name,),
+        columns=(by, *columns),
+        rows=3,
+        people=who if mailed else None,
+        period=SeenPeriod(column=columns[0].name, kind="month", value="2026-10") if mailed else None,
+    )
     with tempfile.TemporaryDirectory() as folder:
         (Path(folder) / "jobs").mkdir()
         (Path(folder) / "gonnet.yaml").write_text("style: {}\n")
@@ -50,26 +58,6 @@ def test_whatever_the_columns_are_called_the_job_can_be_read(columns: list[SeenC
     ]
     assert job.split.by == (by.name,)
     assert bool(job.recipients) == (bool(job.messages) and bool(job.deliver)) == mailed
-
-
-@pytest.mark.parametrize(
-    ("name", "kind", "is_amount"),
-    [
-        ("amount", "decimal", True),
-        ("litres", "whole", True),
-        ("Net amount", "decimal", True),
-        ("price", "decimal", False),
-        ("fat_pct", "decimal", False),
-        ("order_no", "whole", False),
-        ("Order No", "whole", False),
-        ("year", "whole", False),
-        ("id", "whole", False),
-        ("paid", "decimal", True),
-        ("remark", "text", False),
-    ],
-)
-def test_only_what_adds_up_is_totalled(name: str, kind: str, is_amount: bool) -> None:
-    assert SeenColumn(name=name, kind=kind).is_amount is is_amount
 
 
 def test_names_become_headings() -> None:

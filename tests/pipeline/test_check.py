@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 import pytest
 
 from support import Dairy
@@ -25,6 +28,16 @@ def test_a_server_that_cannot_work_is_named(dairy: Dairy, old: str, new: str, sa
     found = dairy.gonnet("check", "statements", code=3)
     assert said in " ".join(found.stdout.split())
     assert "mail server 'office'" in found.stdout
+
+
+def test_it_says_hello_to_the_servers_when_it_is_asked_to(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    down = dairy.gonnet("check", "statements", "--servers", code=3).stdout
+    assert "no connection: Connection refused" in " ".join(down.split())
+    assert "no connection" not in dairy.gonnet("check", "statements", code=3).stdout
+    serve(dairy)
+    said = f"mail server 'office' answers: 127.0.0.1:{dairy.port}, no encryption, no login needed"
+    assert said in " ".join(dairy.gonnet("check", "statements", "--servers", code=3).stdout.split())
+    assert dairy.mail() == []
 
 
 def test_drafts_the_summary_and_the_database_that_is_told_are_looked_at_too(dairy: Dairy) -> None:

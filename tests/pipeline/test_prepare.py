@@ -46,7 +46,11 @@ def test_every_row_is_accounted_for_and_the_parts_are_the_whole(dairy: Dairy) ->
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
     assert account(run) == {
-        "measured": {"recipients": 4, "totals": {"litres": "10380", "payable": "5087.36", "rows": "6"}},
+        "measured": {
+            "recipients": 4,
+            "totals": {"litres": "10380", "payable": "5087.36", "rows": "6"},
+            "rows": {"milk": 7, "members": 4},
+        },
         "read": 7,
         "delivered": 4,
         "sent": 0,

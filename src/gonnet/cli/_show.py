@@ -146,6 +146,27 @@ def many(count: int, noun: str) -> str:
     return f"{count:,} {plural}"
 
 
+def sample(columns: Sequence[tuple[str, str | int]], lines: Sequence[Sequence[str]]) -> None:
+    """Rows of a table with more columns than there is room for: those that fit, and the names of the others."""
+    widths = [max(len(name), *(min(len(line[at]), 24) for line in lines)) for at, (name, _) in enumerate(columns)]
+    room, fitting = console().width, 0
+    while fitting < len(columns) and (room := room - widths[fitting] - 3) >= 0:
+        fitting += 1
+    fitting = max(fitting, min(3, len(columns)))
+    target = table(*columns[:fitting])
+    rows(target, (line_[:fitting] for line_ in lines))
+    show(target)
+    if others := [name for name, _ in columns[fitting:]]:
+        line(f"… and {many(len(others), 'more column')}: {', '.join(others)}", "bright_black")
+
+
+def names(title: str, found: Sequence[str]) -> None:
+    """Names of one kind, a line each."""
+    line(title, "bold")
+    for name in found or ["(none)"]:
+        line(f"  {name}")
+
+
 def next_steps(*steps: tuple[str, str]) -> None:
     """What to type next, and what for."""
     if not steps:

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 @_options.asked_options
 @_options.only_option
 @click.option("--sample", type=click.IntRange(min=1), metavar="N", help="Read only N rows of each query to a database.")
+@click.option("--servers", is_flag=True, help="Say hello to the mail servers too: certificate, login, no message.")
 @_options.workspace_option
 @_options.json_option
 @_options.quiet_option
@@ -32,6 +33,7 @@ def check(
     as_of: dt.date | None,
     only: tuple[str, ...],
     sample: int | None,
+    servers: bool,
     workspace: Path | None,
     as_json: bool,
     quiet: bool,
@@ -43,6 +45,7 @@ def check(
 
     \b
     Example:  gonnet check statements
+              gonnet check statements --servers
     """
     from gonnet.cli import _open
 
@@ -53,7 +56,7 @@ def check(
 
         read = load_job(tools.workspace, job)
         request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only, sample=sample)
-        found = checked(read, tools, request)
+        found = checked(read, tools, request, greets=servers)
     if as_json:
         _as_json(read, found)
     else:

@@ -2,78 +2,163 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from gonnet.cli import _options
 from gonnet.errors import typed
 
+if TYPE_CHECKING:
+    from gonnet.jobs.sources import FileDataSet
+    from gonnet.pipeline.starting.table import Asked, Started
+
 _FILE = click.Path(dir_okay=False, path_type=Path)
 
 
 @click.command(short_help="Write a job for a table of your own.")
-@click.argument("name")
-@click.option("--rows", type=_FILE, metavar="FILE", help="The table: CSV, TSV, Parquet or XLSX.")
-@click.option("--by", metavar="COLUMN", help="The column that says whose row it is.")
+@click.argument("name", required=False)
+@click.option("--rows", type=_FILE, metavar="FILE", help="The table: a file of any kind that Gonnet reads.")
+@click.option("--sheet", metavar="NAME", help="Its sheet; found when you leave it out.")
+@click.option("--header", type=click.IntRange(min=0), metavar="N", help="The row with the names; found as well.")
+@click.option("--encoding", metavar="NAME", help="How a text file is encoded; found where only one is possible.")
+@click.option("--database", metavar="NAME|URL", help="A database instead; without a table it lists them.")
+@click.option("--table", metavar="TABLE", help="Its table.")
+@click.option("--query", metavar="SQL", help="A query to it.")
+@click.option("--by", multiple=True, metavar="COLUMN", help="The column that says whose row it is; or several.")
 @click.option("--recipients", type=_FILE, metavar="FILE", help="The list of who receives.")
-@click.option("--to", metavar="COLUMN", help="Its column with the addresses.")
+@click.option("--recipients-query", metavar="SQL", help="The query for that list.")
+@click.option("--to", metavar="COLUMN", help="The column with the addresses, of the list or of the rows themselves.")
 @click.option("--like", metavar="JOB", help="Another job that this one is like, but for one criterion.")
 @_options.set_option
 @click.option("--where", metavar="SQL", help="With --like: for whom it is, such as recipient.region = 'north'.")
 @_options.workspace_option
 def new(
-    name: str,
-    rows: Path | None,
-    by: str | None,
-    recipients: Path | None,
-    to: str | None,
+    name: str | None,
     like: str | None,
     asked: dict[str, str],
     where: str | None,
     workspace: Path | None,
+    **said: Any,  # noqa: ANN401  the options that say which table it is
 ) -> int:
     """Look at a table of your own and write the job NAME for it, which runs at once.
 
-    If there is no workspace yet, this folder becomes one.
+    At a terminal, without options, it asks step by step. If there is no workspace yet, this folder becomes one.
 
     \b
-    Example:  gonnet new milk --rows collections.csv --by farm_no
+    Example:  gonnet new
               gonnet new milk --rows collections.csv --by farm_no --recipients members.xlsx --to email
+              gonnet new milk --database sqlite:///dairy.db --table collections --by farm_no
               gonnet new north --like statements --where "recipient.region = 'north'"
     """
     if like is not None:
-        return _like(name, like, asked, where, workspace, is_alone=rows is None and by is None)
-    if rows is None or by is None:
-        raise click.UsageError("say which table and which column: --rows FILE --by COLUMN; or --like JOB")
+        return _like(name or "", like, asked, where, workspace, is_alone=not any(said.values()))
     if asked or where is not None:
         raise click.UsageError("--set and --where go with --like")
-    from gonnet.cli import _show
-    from gonnet.errors import JobError
-    from gonnet.jobs import find_workspace
     from gonnet.pipeline.starting.table import start
 
-    if (recipients is None) != (to is None):
+    folder = _folder(workspace)
+    if not any(said.values()) and sys.stdin.isatty():
+        from gonnet.cli._step_by_step import ask
+
+        _tell(start(folder, ask(folder, name)))
+    else:
+        _require_meant(name, said)
+        _tell(start(folder, _asked(folder, name or "", said)))
+    return 0
+
+
+def _require_meant(name: str | None, said: dict[str, Any]) -> None:
+    """Refuse options that do not go together."""
+    is_elsewhere = any(said[option] is not None for option in ("database", "table", "query"))
+    if said["rows"] is None and said["database"] is None:
+        raise click.UsageError("say which table and which column: --rows FILE --by COLUMN; or --like JOB")
+    if said["rows"] is not None and is_elsewhere:
+        raise click.UsageError("--rows is a file; --database, --table and --query name a table elsewhere")
+    if said["recipients_query"] is not None and (said["database"] is None or said["recipients"] is not None):
+        raise click.UsageError("--recipients-query goes with --database, and not with --recipients")
+    if (said["recipients"] is not None or said["recipients_query"] is not None) and said["to"] is None:
         raise click.UsageError("--recipients and --to go together")
+    if name is None:
+        raise click.UsageError("give the job a name: gonnet new NAME …")
+
+
+def _asked(folder: Path, name: str, said: dict[str, Any]) -> Asked:
+    from gonnet.pipeline.starting.table import Asked
+
+    query = _query(folder, said["database"], said["table"], said["query"]) if said["database"] is not None else ""
+    if not said["by"]:
+        raise click.UsageError("say which column says whose row it is: --by COLUMN")
+    return Asked(
+        name=name,
+        by=said["by"],
+        rows=_spec(said["rows"], said["sheet"], said["header"], said["encoding"]),
+        database=said["database"],
+        query=query,
+        people=_spec(said["recipients"], None, None, None),
+        people_query=said["recipients_query"],
+        to=said["to"],
+    )
+
+
+def _folder(workspace: Path | None) -> Path:
+    from gonnet.errors import JobError
+    from gonnet.jobs import find_workspace
+
     try:
-        folder = workspace or find_workspace(Path.cwd())
+        return workspace or find_workspace(Path.cwd())
     except JobError:
-        folder = Path.cwd()
-    made = start(folder, name, rows, by, recipients, to)
+        return Path.cwd()
+
+
+def _spec(path: Path | None, sheet: str | None, header: int | None, encoding: str | None) -> FileDataSet | None:
+    from gonnet.jobs.sources import FileDataSet
+
+    if path is None:
+        return None
+    said = {"sheet": sheet, "header": header, "encoding": encoding}
+    return FileDataSet.model_validate(
+        {"file": str(path), **{name: value for name, value in said.items() if value is not None}}
+    )
+
+
+def _query(folder: Path, database: str, table: str | None, query: str | None) -> str:
+    """The query, or that of the table; without either, the tables are listed."""
+    from gonnet.cli import _show
+    from gonnet.pipeline.starting.workspaces import Place
+
+    if (table is None) == (query is None):
+        if table is not None:
+            raise click.UsageError("--table or --query, not both")
+        pool = Place(folder=folder).pool(database)
+        _show.names(f"Tables of database '{pool.name}':", pool.tables())
+        raise click.UsageError("say which table: --table TABLE, or --query SQL")
+    if query is not None:
+        return query
+    assert table is not None
+    return Place(folder=folder).pool(database).query_of(table)
+
+
+def _tell(made: Started) -> None:
+    from gonnet.cli import _show
+
     if made.workspace is not None:
         _show.line(f"{_shown(made.workspace)} makes this folder a workspace.")
-    _show.line(
-        f"{_shown(made.job)} splits {_show.many(made.rows, 'row')} by '{by}' for {_show.many(made.keys, 'recipient')}.",
-        "bold",
-    )
+    rows, keys = _show.many(made.rows, "row"), _show.many(made.keys, "recipient")
+    by = ", ".join(f"'{column}'" for column in made.by)
+    _show.line(f"{_shown(made.job)} splits {rows} by {by} for {keys}.", "bold")
     if made.list_key is not None:
         _show.line(f"The list's column '{made.list_key}' knows {made.matched:,} of the {made.keys:,} keys.")
+    for remark in made.remarks:
+        _show.line(f"· {remark}")
+    name = made.job.stem
     _show.next_steps(
         (typed("prepare", name), "make every package; contacts nobody"),
         ("gonnet review --into look", "see the list, and put the documents into the folder `look`"),
         (_shown(made.job), "change labels, formats and texts to your liking"),
     )
-    return 0
 
 
 def _like(
@@ -84,6 +169,8 @@ def _like(
 
     if not is_alone:
         raise click.UsageError("--like takes the table and its column from the other job: leave out --rows and --by")
+    if not name:
+        raise click.UsageError("give the job a name: gonnet new NAME --like JOB")
     place = start_like(_open.workspace_at(workspace).folder, name, like, asked, where)
     _show.line(f"{_shown(place)} is like {like}; what it does not say itself is as there.", "bold")
     _show.next_steps(

@@ -23,6 +23,8 @@ from gonnet.data.types.writing import Writing, writing_of
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding
 from gonnet.jobs.models import Job
+from gonnet.jobs.secrets import Secrets
+from gonnet.jobs.services import Database
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
 from gonnet.scratch import scratch
@@ -66,6 +68,8 @@ def load(
     values: Values,
     progress: Progress = lambda _done, _total: None,
     sample: int | None = None,
+    *,
+    for_its_own_sake: bool = False,
 ) -> Loaded:
     """Make every data set of the job a table; the engine is locked when this returns.
 
@@ -77,6 +81,7 @@ def load(
         values: The parameters, bound to every query that names them.
         progress: Told how many questions of how many are answered, where there is one per key.
         sample: How many rows of each query to a database are read, and for how many keys one is asked; None for all.
+        for_its_own_sake: Whether nothing but the data matters: what the job does with them may still be missing.
 
     Raises:
         DataError: a file or a query fails.
@@ -92,9 +97,7 @@ def load(
             scratch(workspace.kept / "making") as folder,
             closing(Databases(secrets=workspace.secrets, folder=workspace.folder)) as databases,
         ):
-            sources = _Sources(
-                job=job, workspace=workspace, engine=engine, databases=databases, values=values, folder=folder
-            )
+            sources = _Sources(job, workspace, engine, databases, values, folder)
             for name, part in job.file.data.items():
                 if not isinstance(part, SqlDataSet) and not _is_per_key(part):
                     sources.read(name, part, sample)
@@ -111,7 +114,8 @@ def load(
                 engine.create(name, part.sql.strip().rstrip(";"), values.bound(), where=job.at("data", name, "sql"))
                 watch.lap(name)
         _put_lines(job, engine)
-        _require_columns(job, engine)
+        if not for_its_own_sake:
+            _require_columns(job, engine)
         _require_choices(job, engine, values)
     except BaseException:
         engine.close()
@@ -119,7 +123,7 @@ def load(
     return Loaded(engine=engine, told=told, failed=failed, seconds=watch.laps)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True)
 class _Sources:
     """The files and databases of a run."""
 
@@ -263,6 +267,40 @@ def look_at(
                 doubts=told.doubts.setdefault("rows", {}),
             )
             reading.load(engine, target, spec, None)
+        engine.lock()
+    except BaseException:
+        engine.close()
+        raise
+    return LookedAt(engine=engine, told=told)
+
+
+def look_at_query(
+    name: str,
+    database: Database,
+    query: str,
+    secrets: Secrets,
+    folder: Path,
+    text_columns: frozenset[str] = frozenset(),
+) -> LookedAt:
+    """Load what one query gives, as table `rows`, to see what it holds.
+
+    Args:
+        name: What the workspace calls the database.
+        database: The database.
+        query: The query.
+        secrets: Where passwords come from.
+        folder: The workspace.
+        text_columns: Columns that stay text whatever they hold: keys.
+
+    Raises:
+        DataError: the query does not run.
+        UnreachableError: the database cannot be reached.
+    """
+    engine, told = Engine(), Told()
+    try:
+        with tempfile.TemporaryDirectory() as scratch_, closing(Databases(secrets=secrets, folder=folder)) as databases:
+            target = Target(name="rows", where=name, scratch=Path(scratch_), text=text_columns, notes=told.notes)
+            databases.load(engine, target, DatabaseDataSet(database=name, sql=query), database, {})
         engine.lock()
     except BaseException:
         engine.close()

@@ -93,6 +93,18 @@ def profile(engine: Engine, view: View) -> tuple[ColumnProfile, ...]:
     return tuple(found)
 
 
+def frequent(engine: Engine, view: View, column: str, most: int) -> list[tuple[str | None, int]]:
+    """The most frequent values of a column, as text, each with its number of rows; None for no value.
+
+    Raises:
+        DataError: there is no such column.
+    """
+    engine.require_column(view.table, column, where="--values")
+    sql, values = view.sql(f"cast({quoted(column)} as varchar), count(*)")
+    rows = engine.query(f"{sql} group by 1 order by 2 desc, 1 limit {most:d}", values)
+    return [(None if value is None else str(value), int(str(count))) for value, count in rows]
+
+
 def first_rows(engine: Engine, view: View, most: int) -> list[tuple[object, ...]]:
     """The first rows, in the order of the table."""
     sql, values = view.sql("*")

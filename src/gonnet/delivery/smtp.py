@@ -74,6 +74,12 @@ class SmtpLink:
                 f"no connection: {reason}", "Check host and port, and whether the server runs"
             ) from error
 
+    def described(self) -> str:
+        """What the open connection is: how secured, and whether the login was taken."""
+        socket = getattr(self._smtp, "sock", None)
+        secured = f"{socket.version()}, certificate trusted" if isinstance(socket, ssl.SSLSocket) else "no encryption"
+        return f"{secured}, login taken" if self._server.user is not None else f"{secured}, no login needed"
+
     def _failure(self, what: str, fix: str) -> UnreachableError:
         return UnreachableError(f"mail server {self.where}: {what}", fix=f"{fix}. Nothing is lost; run it again")
 

@@ -15,7 +15,7 @@ from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.stepping.steps import require_programs
 from gonnet.pipeline.survey import Survey, survey
-from gonnet.pipeline.surveying import servers
+from gonnet.pipeline.surveying import hello, servers
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.surveying.unfillable import unfillable
 from gonnet.pipeline.tools import Tools
@@ -49,8 +49,14 @@ class Checked:
         return bool(self.held) or any(finding.weight is Weight.ATTENTION for finding in self.findings)
 
 
-def check(job: Job, tools: Tools, request: Request) -> Checked:
+def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> Checked:
     """Look at a job and its data; nothing is made, nobody is contacted but the databases.
+
+    Args:
+        job: The job.
+        tools: The tools.
+        request: What was asked for.
+        greets: Whether the mail servers are connected to as well; no message is offered.
 
     Raises:
         JobError: something of the job does not fit together, or its SQL does not run.
@@ -68,6 +74,7 @@ def check(job: Job, tools: Tools, request: Request) -> Checked:
             *unfillable(job, found),
             *servers.troubles(job, tools.workspace),
             *checking.troubles(job, tools),
+            *(hello.answers(job, tools) if greets else ()),
         )
         tables = {name: found.engine.count(name) for name in job.file.data}
     finally:

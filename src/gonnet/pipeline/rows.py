@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gonnet import data
 from gonnet.data import Engine
+from gonnet.data.databases.listing import tables
 from gonnet.data.key_text import key_text
 from gonnet.data.profile import View
 from gonnet.errors import DataError, meant
@@ -31,13 +32,38 @@ def look(
     if table not in job.file.data:
         raise DataError(f"the job has no data set '{table}'", fix=meant(table, list(job.file.data), noun="data set"))
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
-    loaded = data.load(job, tools.workspace, values)
+    loaded = data.load(job, tools.workspace, values, for_its_own_sake=True)
     try:
         view = View(table=table, key=(_key(job, loaded.engine, table), key) if key is not None else None)
     except BaseException:
         loaded.engine.close()
         raise
     return loaded.engine, view, (*loaded.told.notes, *(part.text for part in loaded.told.findings))
+
+
+def try_query(tools: Tools, database: str, query: str) -> tuple[Engine, View, tuple[str, ...]]:
+    """What a query to a database of the workspace gives. Close the engine when done.
+
+    Raises:
+        DataError: the query does not run.
+        JobError: there is no such database.
+        UnreachableError: it cannot be reached.
+    """
+    workspace = tools.workspace
+    spec = workspace.database(database, "--database")
+    looked = data.look_at_query(database, spec, query, workspace.secrets, workspace.folder)
+    return looked.engine, View(table="rows"), tuple(looked.told.notes)
+
+
+def tables_of(tools: Tools, database: str) -> list[str]:
+    """The tables and views of a database of the workspace.
+
+    Raises:
+        JobError: there is no such database.
+        UnreachableError: it cannot be reached.
+    """
+    workspace = tools.workspace
+    return tables(database, workspace.database(database, "--database"), workspace.secrets, workspace.folder)
 
 
 def _key(job: Job, engine: Engine, table: str) -> str:

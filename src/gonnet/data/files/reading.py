@@ -31,6 +31,9 @@ _KNOWN = (
 )
 _TEXT = (".csv", ".tsv", ".txt")
 _BOOKS = (".xlsx", ".xls", ".ods")
+KINDS = (*_TEXT, *_BOOKS, ".parquet", ".json", ".jsonl", ".ndjson", ".sqlite", ".db")
+"""The endings of files that can be read."""
+
 _BATCH = 10_000
 
 

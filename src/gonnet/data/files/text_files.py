@@ -20,7 +20,9 @@ from gonnet.data.types.target import Hint, Target
 from gonnet.errors import DataError
 from gonnet.jobs.sources import FileDataSet
 
-_SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+"""What may part the columns of a text file."""
+
 _MOST_LINES = 200  # that a heading may take, with all that stands above it
 
 
@@ -59,7 +61,7 @@ def load_csv(engine: Engine, target: Target, paths: Sequence[Path], spec: FileDa
     if first.separator == ",":
         target = replace(target, writing=replace(target.writing, has_decimal_point=True))
     names = named(first.names, spec.columns, first.original.name, target)
-    target.notes.append(f"{first.original.name}: columns separated by {_SEPARATORS[first.separator]}")
+    target.notes.append(f"{first.original.name}: columns separated by {SEPARATORS[first.separator]}")
     columns = {name if name is not None else f"left out {at}": "VARCHAR" for at, name in enumerate(names)}
     words = target.writing.missing.get("", ())
     ends = [0]
@@ -124,7 +126,7 @@ def opened(path: Path, target: Target, spec: FileDataSet) -> Text:
 def _separator(lines: Sequence[str]) -> str:
     """What parts the line with the names into the most columns."""
     few = [line for line in lines[:20] if len(line) < csv.field_size_limit()]
-    widths = {sign: [len(row) for row in csv.reader(few, delimiter=sign)] or [1] for sign in _SEPARATORS}
+    widths = {sign: [len(row) for row in csv.reader(few, delimiter=sign)] or [1] for sign in SEPARATORS}
     if any(found[0] > 1 for found in widths.values()):
         return max(widths, key=lambda sign: widths[sign][0])
     return max(widths, key=lambda sign: (min(widths[sign][1:], default=1), max(widths[sign])))  # the first is a title

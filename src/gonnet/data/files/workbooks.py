@@ -208,6 +208,22 @@ def _is_inexact(cell: object) -> bool:
     return isinstance(cell, float) and abs(cell) >= EXACT
 
 
+def sheets_of(target: Target, path: Path, most: int) -> list[tuple[str, Sequence[Sequence[object]]]]:
+    """The name of each sheet and its first rows.
+
+    Raises:
+        DataError: the file is no workbook.
+    """
+    try:
+        _require_within(path, target)
+        book = CalamineWorkbook.from_path(str(path))
+        sheets = [book.get_sheet_by_name(name) for name in book.sheet_names]
+        return [(sheet.name, sheet.to_python(skip_empty_area=False, nrows=most)) for sheet in sheets]
+    except (CalamineError, OSError) as error:
+        what = f"{path.name} is not a readable workbook: {error}"
+        raise DataError(what, where=target.where, fix="Save it anew") from error
+
+
 def _has_inexact(column: Sequence[object]) -> bool:
     numbers = [cell for cell in column if type(cell) is float]
     return bool(numbers) and (max(numbers) >= EXACT or min(numbers) <= -EXACT)

@@ -34,7 +34,7 @@ _LETTER = re.compile(r"[^\W\d_]")
 _PIVOT = 47  # the first short year of the last century
 _DATES = ("dd.MM.yyyy", "dd/MM/yyyy", "MM/dd/yyyy", "yyyy/MM/dd", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy.MM.dd")
 _CLOCKS = ("", " HH:mm", " HH:mm:ss", " h:mm a", " h:mm:ss a")
-_NAMED = ("d MMM yyyy", "d-MMM-yyyy", "d. MMM yyyy", "MMM d, yyyy")
+_NAMED = ("d MMM yyyy", "d-MMM-yyyy", "d. MMM yyyy", "MMM d, yyyy", "MMM d yyyy")
 _SHORT = ("dd.MM.yy", "dd/MM/yy", "MM/dd/yy", "dd-MM-yy", "d-MMM-yy")
 
 

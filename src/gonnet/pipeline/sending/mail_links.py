@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gonnet.delivery import Meaning, Reply, SmtpLink
+from gonnet.delivery.imap import DraftsFolder
 from gonnet.ledger.hand_overs import Outcome
 from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.sending.pacing import Pace
@@ -38,6 +39,18 @@ def link_for(name: str, tools: Tools) -> SmtpLink:
     password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
     trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
     return SmtpLink(server, password, trusted)
+
+
+def drafts_for(name: str, tools: Tools) -> DraftsFolder:
+    """The connection to a mailbox.
+
+    Raises:
+        JobError: the workspace no longer has the mailbox, or its password is not set.
+    """
+    _, server = tools.workspace.mailbox(name, "gonnet.yaml")
+    password = tools.workspace.secrets.resolve(server.password, f"gonnet.yaml, imap '{name}'")
+    trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
+    return DraftsFolder(server, password, trusted)
 
 
 def outcome_of(reply: Reply) -> Outcome:

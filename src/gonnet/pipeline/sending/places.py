@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 from typing import Protocol
 
 from gonnet.delivery.folder import OutsideError, TakenError, put_file
-from gonnet.delivery.imap import DraftsFolder, NotPutError
+from gonnet.delivery.imap import NotPutError
 from gonnet.delivery.printing import NotPrintedError, PrintDoubtError, Printer
 from gonnet.errors import JobError
 from gonnet.jobs import Job
@@ -18,6 +18,7 @@ from gonnet.jobs.workspace import FolderRoot
 from gonnet.ledger import HandOverRecord
 from gonnet.ledger.hand_overs import Outcome
 from gonnet.ledger.states import DONE, HandOverState
+from gonnet.pipeline.sending.mail_links import drafts_for
 from gonnet.pipeline.tools import Tools
 
 _LINKS = re.compile(r"\{[{%][^}]*\blinks\b")
@@ -139,10 +140,7 @@ class _Folder:
 
 class _Mailbox:
     def __init__(self, name: str, tools: Tools) -> None:
-        _, server = tools.workspace.mailbox(name, "gonnet.yaml")
-        password = tools.workspace.secrets.resolve(server.password, f"gonnet.yaml, imap '{name}'")
-        trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
-        self._drafts = DraftsFolder(server, password, trusted)
+        self._drafts = drafts_for(name, tools)
 
     def open(self) -> None:
         self._drafts.open()

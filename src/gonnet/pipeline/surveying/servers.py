@@ -21,7 +21,7 @@ _LATER = {25: "a mail server", 587: "a mail server", 143: "a mailbox"}
 
 def troubles(job: Job, workspace: Workspace) -> Iterator[Finding]:
     """A finding for each thing that would stop a send or a write-back of this job before it begins."""
-    for what, server in _servers(job, workspace):
+    for what, _, server in servers_of(job, workspace):
         where = f"gonnet.yaml, {what}"
         if server.ca_file is not None and not (workspace.folder / server.ca_file).is_file():
             yield _wrong(f"{where}: there is no file {server.ca_file}, which `ca_file` names")
@@ -40,21 +40,21 @@ def troubles(job: Job, workspace: Workspace) -> Iterator[Finding]:
         yield from _unset(database.password, f"gonnet.yaml, database '{written.database}'", workspace)
 
 
-def _servers(job: Job, workspace: Workspace) -> Iterator[tuple[str, MailServer | ImapServer]]:
-    """Those by which something of the job leaves, each once, with what they are called."""
-    found: dict[str, MailServer | ImapServer] = {}
+def servers_of(job: Job, workspace: Workspace) -> Iterator[tuple[str, str, MailServer | ImapServer]]:
+    """Those by which something of the job leaves, each once, with what they are called and their name."""
+    found: dict[str, tuple[str, MailServer | ImapServer]] = {}
     for at, way in enumerate(job.file.deliver):
         if way.email is not None:
             name, server = workspace.server(way.email.server, job.at("deliver", at, "email"))
-            found[f"mail server '{name}'"] = server
+            found[f"mail server '{name}'"] = name, server
         if way.drafts is not None and way.drafts.imap is not None:
             name, mailbox = workspace.mailbox(way.drafts.imap, job.at("deliver", at, "drafts"))
-            found[f"mailbox '{name}'"] = mailbox
+            found[f"mailbox '{name}'"] = name, mailbox
     summary = workspace.file.summary
     if summary is not None:
         name, server = workspace.server(summary.server, "gonnet.yaml, summary")
-        found[f"mail server '{name}'"] = server
-    yield from found.items()
+        found[f"mail server '{name}'"] = name, server
+    yield from ((called, *part) for called, part in found.items())
 
 
 def _unset(reference: str | None, where: str, workspace: Workspace) -> Iterator[Finding]:
