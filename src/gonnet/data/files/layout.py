@@ -5,13 +5,13 @@ from __future__ import annotations
 import csv
 import re
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import islice
 from pathlib import Path
 from typing import Any
 
-from gonnet.data.files.headings import joined
+from gonnet.data.files.headings import header_rows, joined
 from gonnet.data.files.text_files import SEPARATORS, as_utf8
 from gonnet.data.files.workbooks import sheets_of
 from gonnet.data.types.target import Target
@@ -33,12 +33,12 @@ class Layout:
     Attributes:
         sheet: The sheet; None for the first one, and for what has none.
         header: The row that names the columns, from 1; two where two do; 0 where none does.
-        width: How many columns it has.
+        columns: Number of a column that has no name, or one that another has too → a name for it.
     """
 
     sheet: str | None = None
     header: int | tuple[int, int] = 1
-    width: int = 0
+    columns: Mapping[int, str] = field(default_factory=dict)
 
 
 def laid_out(path: Path, spec: FileDataSet, target: Target) -> Layout:
@@ -49,13 +49,30 @@ def laid_out(path: Path, spec: FileDataSet, target: Target) -> Layout:
     """
     if path.suffix.lower() in (".csv", ".tsv", ".txt"):
         rows = _text_rows(path, spec, target)
-        return Layout(header=header_of(rows), width=_width(rows))
+        return _layout(rows)
     found: list[tuple[str, _Rows]] = [
         (name, rows) for name, rows in sheets_of(target, path, _LOOKED_AT) if spec.sheet in (None, name)
     ]
     name, most = max(found, key=lambda pair: sum(_count(row) for row in pair[1]), default=(None, ()))
     is_first = bool(found) and found[0][0] == name
-    return Layout(sheet=spec.sheet or (None if is_first else name), header=header_of(most), width=_width(most))
+    return replace(_layout(most), sheet=spec.sheet or (None if is_first else name))
+
+
+def _layout(rows: _Rows) -> Layout:
+    header = header_of(rows)
+    first, last = header_rows(header)
+    width = max(_width(rows), max((len(_stripped(row)) for row in rows[first - 1 : last]), default=0))
+    names = joined(rows[first - 1 : last], width) if last else [""] * width
+    given: dict[int, str] = {}
+    taken = {name.casefold() for name in names}
+    seen: set[str] = set()
+    for at, name in enumerate(names):
+        is_filled = any(at < len(row) and not _is_empty(row[at]) for row in rows[last:])
+        if (not name and is_filled) or name.casefold() in seen:
+            free = f"{name or 'column'}_{at + 1}"
+            given[at + 1] = free if free.casefold() not in taken else f"{free}_"
+        seen |= {name.casefold()} - {""}
+    return Layout(header=header, columns=given)
 
 
 def _text_rows(path: Path, spec: FileDataSet, target: Target) -> list[list[str]]:

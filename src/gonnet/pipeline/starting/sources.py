@@ -162,8 +162,8 @@ def _placed(spec: FileDataSet) -> FileDataSet:
     changes: dict[str, object] = {"sheet": layout.sheet}
     if spec.header == 1 and spec.skip == 0:
         changes["header"] = layout.header
-        if layout.header == 0 and not spec.columns:
-            changes["columns"] = {at: f"column_{at}" for at in range(1, layout.width + 1)}
+        if not spec.columns:
+            changes["columns"] = dict(layout.columns)
     return spec.model_copy(update=changes)
 
 
