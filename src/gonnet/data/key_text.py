@@ -8,6 +8,9 @@ from gonnet.errors import DataError
 BLANK = r"[\p{Z}\p{Cc}]"
 """Blanks of every script, tabs, line ends and other controls, as a class of RE2."""
 
+ALL = "all"
+"""The key of all rows, where they are not split: one package has them all."""
+
 BETWEEN = "/"
 """What stands between the parts of a key of several columns."""
 
@@ -18,13 +21,15 @@ def key_text(engine: Engine, table: str, columns: tuple[str, ...], *, where: str
     Args:
         engine: The engine.
         table: A table of it.
-        columns: The column with the key, or those that make it together.
+        columns: The column with the key, or those that make it together; without any, all rows have one key.
         where: What to name in an error.
 
     Raises:
         DataError: the key is a number with decimals, or too large to be exact: such keys cannot be told apart; or
             a part of a key of several columns has in it what stands between the parts.
     """
+    if not columns:
+        return f"'{ALL}'"
     parts = [_part(engine, table, column, where) for column in columns]
     if len(parts) == 1:
         return parts[0]

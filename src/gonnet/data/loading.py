@@ -210,8 +210,8 @@ def _single_key(job: Job) -> str:
     Raises:
         JobError: the job splits by several columns.
     """
-    column, *more = job.file.split.by
-    if more:
+    column, *more = job.file.split.by or ("",)
+    if more or not column:
         fix = "Split by one column, which SQL can make of several"
         raise JobError("a question for each key needs a key of one column", where=job.at("split", "by"), fix=fix)
     return column

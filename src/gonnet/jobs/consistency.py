@@ -116,7 +116,7 @@ def _cuts(job: Job) -> Iterator[JobError]:
         where = job.at("split", "also", name)
         if name == split.rows:
             yield JobError(f"data set '{name}' is the one that is split already", where=where, fix="Leave this out")
-        elif len(by) != len(split.by):
+        elif len(by) != len(split.by) and split.by:
             fix = f"Name a column for each of {', '.join(split.by)}"
             what = f"the key has {len(by)} columns here and {len(split.by)} where the job splits"
             yield JobError(what, where=where, fix=fix)
@@ -162,12 +162,27 @@ def _cover(job: Job, cover: str | None, joined: set[str], where: str) -> Iterato
         yield JobError(f"nothing would have the cover: no document is {kinds}", where=where, fix="Leave it out")
 
 
+def _misread(job: Job, index: int, *, is_fixed: bool) -> JobError:
+    """A list that does not go with the split: addresses alone get all rows, other lists the rows of their keys."""
+    where = job.at_list(index)
+    if is_fixed:
+        fix = "Leave out `by` of `split`; or name a list, whose lines say by a key which rows are theirs"
+        return JobError(
+            "addresses alone are for a report over all rows, and this job splits them", where=where, fix=fix
+        )
+    fix = "Write `split: {rows: DATA SET, by: COLUMN}`; or write addresses alone, which get all rows"
+    return JobError("a list of recipients needs a column that says whose row it is", where=where, fix=fix)
+
+
 def _lists(job: Job) -> Iterator[JobError]:
     """What recipient lists name: messages, documents, covers; as many key columns as the split has."""
     file = job.file
     called = sorted({name for document in file.package.documents for name in document.called})
     for index, spec in enumerate(file.recipients):
-        if spec.key and len(spec.key) != len(file.split.by):
+        if spec.is_fixed == bool(file.split.by):
+            yield _misread(job, index, is_fixed=spec.is_fixed)
+            continue
+        if spec.key and len(spec.key) != file.split.width:
             fix = f"Name a column for each of {', '.join(file.split.by)}"
             what = f"the key has {len(spec.key)} columns here and {len(file.split.by)} where the job splits"
             yield JobError(what, where=job.at_list(index, "key"), fix=fix)

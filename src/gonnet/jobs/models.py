@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Annotated, NamedTuple
@@ -14,7 +14,7 @@ from gonnet.errors import JobError
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.contents import PackageSpec
-from gonnet.jobs.people import RecipientList
+from gonnet.jobs.people import RecipientList, as_lists
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.rules import Guard, Rule
@@ -39,12 +39,19 @@ class Split(Section):
     """Which data set is cut, and by which column; by several where it takes them all to say whose row it is.
 
     Attributes:
+        rows: The data set.
+        by: The columns; without any, one package has all rows.
         also: Other data sets that are cut by the same key, for reports over them → their columns for it.
     """
 
     rows: str
-    by: Names = Field(min_length=1)
+    by: Names = ()
     also: dict[str, Names] = {}
+
+    @property
+    def width(self) -> int:
+        """How many parts a key has."""
+        return max(1, len(self.by))
 
     @property
     def cuts(self) -> dict[str, Cut]:
@@ -202,7 +209,7 @@ class JobFile(Section):
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
-    recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_tuple_of_one)] = ()
+    recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists)] = ()
     figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value)]] = {}
     phrases: dict[Name, Text] = {}
     reports: dict[Name, Report] = Field(min_length=1)
@@ -217,6 +224,15 @@ class JobFile(Section):
     once_per: Names = ()
     calendar: Annotated[tuple[Entry, ...], BeforeValidator(as_tuple_of_one)] = ()
     beyond: Annotated[str | None, Field(min_length=10)] = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _all_rows_where_nothing_is_split(cls, tree: object) -> object:
+        """A job with one data set needs no `split`: without it, one package has all rows."""
+        data = tree.get("data") if isinstance(tree, Mapping) and "split" not in tree else None
+        if not isinstance(tree, Mapping) or not isinstance(data, Mapping) or len(data) != 1:
+            return tree
+        return {**tree, "split": {"rows": next(iter(data))}}
 
     @field_validator("rules", "deliver", "steps", mode="before")
     @classmethod

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from decimal import Decimal
 from typing import Annotated, Literal
 
@@ -9,7 +10,10 @@ from pydantic import BeforeValidator, Field, model_validator
 
 from gonnet.jobs.sections import Names, Section
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import Format, as_tuple
+from gonnet.jobs.values import Format, as_tuple, as_tuple_of_one
+
+_ALL = "all rows"  # the column of a list of addresses that has the key of all rows
+_NAMED = re.compile(r"^(.*?)\s*<[^<>]*>$")
 
 
 class Roles(Section):
@@ -133,6 +137,11 @@ class RecipientList(Section):
         return self
 
     @property
+    def is_fixed(self) -> bool:
+        """Whether it was written as addresses alone: they get all rows."""
+        return bool(self.lines) and all(line.keys() == {_ALL, "name", "to"} for line in self.lines)
+
+    @property
     def says(self) -> tuple[str, ...]:
         """The columns that say what a line may see."""
         return self.key or tuple(column for column in (self.keys, self.group) if column)
@@ -141,3 +150,12 @@ class RecipientList(Section):
     def bundled(self) -> Bundle | None:
         """How what an address of this list may see arrives; None where it gets a package for each key."""
         return self.bundle or (None if self.key else Bundle())
+
+
+def as_lists(value: object) -> object:
+    """One list, or several; or addresses alone, each of which gets the package of all rows."""
+    addresses = [value] if isinstance(value, str) else value
+    if not isinstance(addresses, list | tuple) or not addresses or not all(isinstance(one, str) for one in addresses):
+        return as_tuple_of_one(value)
+    lines = [{_ALL: "all", "name": _NAMED.sub(r"\1", one).strip(' "') or one, "to": one} for one in addresses]
+    return (RecipientList(lines=tuple(lines), key=(_ALL,), name="name", to="to"),)

@@ -53,9 +53,11 @@ def _filled_up(tree: object, may_lack: Sequence[str]) -> object:
     """The tree of a job with something in the place of what is still missing."""
     if not may_lack or not isinstance(tree, Mapping) or not isinstance(tree.get("data"), Mapping) or not tree["data"]:
         return tree
+    listed = tree.get("recipients")
+    is_for_all = isinstance(listed, str) or (isinstance(listed, list) and all(isinstance(one, str) for one in listed))
     some: dict[str, object] = {
         "title": "",
-        "split": {"rows": next(iter(tree["data"])), "by": _STILL_MISSING},
+        "split": {"rows": next(iter(tree["data"]))} | ({} if is_for_all else {"by": _STILL_MISSING}),
         "reports": {"none": {"title": "none", "blocks": [{"text": "none"}]}},
         "package": {"documents": [{"report": "none", "as": "pdf"}], "name": "none"},
     }

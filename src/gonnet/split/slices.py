@@ -147,6 +147,8 @@ def _key(engine: Engine, table: str, by: tuple[str, ...], where: str) -> tuple[s
     Every different key is looked at once; where none has blanks, the rows' keys are taken as they are.
     """
     expression = key_text(engine, table, by, where=where)
+    if not by:
+        return expression, 0
     kind = next(found for found in engine.columns(table) if found.name == by[0])
     name = quoted(by[0])
     if len(by) > 1 or kind.type != "VARCHAR":

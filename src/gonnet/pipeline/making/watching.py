@@ -39,6 +39,8 @@ def watch_of(job: Job, found: Survey) -> Watch:
 
 def identities(job: Job, found: Survey) -> Iterator[Identity]:
     """What names each recipient of the data and of the list, whether it gets anything or not."""
+    if not job.file.split.by:
+        return  # one package has all rows: there is nobody else
     columns = job.file.checks.identifying
     described = [person for person in (*found.people, *_left_out(job, found)) if _has_key(job, person)]
     for person in described:
