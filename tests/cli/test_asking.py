@@ -12,6 +12,7 @@ import pytest
 
 from loaded_program import Begun
 from support import Dairy
+from terminal import typed_at
 
 
 def typed(dairy: Dairy, answer: str, *words: str) -> tuple[int, str]:
@@ -65,6 +66,13 @@ def test_a_missing_parameter_is_asked_for(dairy: Dairy) -> None:
     assert "Milk statements, period 2026-10" in screen
     assert ended == 3
     assert "parameter 'period' has no value" in dairy.gonnet("prepare", "statements", code=2).stderr
+
+
+def test_a_choice_is_shown_and_asked_for_again(dairy: Dairy) -> None:
+    dairy.job(("data:\n", "parameters: {farm: {kind: choice, of: {rows: members, column: farm_name}}}\ndata:\n"))
+    shown = typed_at(["keys", "statements"], dairy.folder, ["Halbank", "Hallbank"])
+    assert "farm (one of farm_name in members: Hallbank, Idle Acres, Zoë's Dairy, Łąka Górna):" in shown
+    assert "! 'Halbank' is not a choice of parameter 'farm'" in shown
 
 
 def test_progress_and_summary_at_a_terminal(dairy: Dairy) -> None:

@@ -399,6 +399,16 @@ def asked(dairy: Dairy, place: Place, *changes: tuple[str, str]) -> tuple[dict[s
     return found, dict(run.account)
 
 
+def test_a_question_may_name_the_columns_of_the_keys_own_line(dairy: Dairy, place: Place) -> None:
+    lines = "farm_no,farm_name,email,adviser,least\n00042,Zoë,zoe@x.example,,1190\n117,Łąka,laka@x.example,,0\n"
+    dairy.write("members.csv", lines + "118,Hallbank,h@x.example,,1\n118,Hallbank,i@x.example,,2\n")
+    found, account = asked(dairy, place, ("litres >= $least", "litres >= $recipient_least"))
+    assert account["read"] == 3, "one of 00042, both of 117"
+    assert found["118"] == ("held", "its question failed: its lines differ in 'least', which the question names")
+    with pytest.raises(DataError, match=r"unknown parameter \$recipient_most"):
+        asked(dairy, place, ("again", ""), ("litres >= $least", "litres >= $recipient_most"))
+
+
 def test_one_question_per_recipient_gives_each_their_rows(dairy: Dairy, place: Place) -> None:
     found, account = asked(dairy, place)
     assert {key: state for key, (state, _) in found.items()} == {

@@ -126,7 +126,14 @@ def test_a_value_that_cannot_be_used_is_refused_in_words(asked: dict[str, str], 
 
 
 @pytest.mark.parametrize(
-    ("asked", "keys"), [("Hallbank", {"118"}), ("Hallbank, Idle Acres", {"118"}), ("Halbank", None)]
+    ("asked", "keys"),
+    [
+        ("Hallbank", {"118"}),
+        ("Hallbank, Idle Acres", {"118"}),
+        ("Hallbank\x1fIdle Acres", {"118"}),
+        ("all", {"00042", "117", "118"}),
+        ("Halbank", None),
+    ],
 )
 def test_choices_may_come_from_the_data(dairy: Dairy, asked: str, keys: set[str] | None) -> None:
     job = dairy.job(
@@ -150,3 +157,77 @@ def test_choices_may_come_from_the_data(dairy: Dairy, asked: str, keys: set[str]
         found = survey(job, tools, request)
         found.engine.close()
     assert {plan.key for plan in found.plans if plan.addressed.rows} == keys
+
+
+REGIONS = Parameter(kind="choice", of=("North", "South", "North, far"), several=True, default=("North", "South"))
+
+
+@pytest.mark.parametrize(
+    ("asked", "value"),
+    [
+        (None, ("North", "South")),
+        ("South", ("South",)),
+        ("South, North", ("South", "North")),
+        ("South\x1fNorth, far", ("South", "North, far")),
+        ("all", ("North", "South", "North, far")),
+    ],
+)
+def test_several_choices_add_up(asked: str | None, value: tuple[str, ...]) -> None:
+    given = {"regions": asked} if asked is not None else {}
+    assert resolve({"regions": REGIONS}, given, AS_OF, Periods()).given["regions"] == value
+
+
+def test_set_given_twice_adds_up_or_is_a_mistake(dairy: Dairy) -> None:
+    one = "parameters: {least: {kind: number, default: 0}, farms: {kind: choice, several: true, of: ['117', '118'], default: ['117']}}\ndata:\n"
+    dairy.job(
+        ("data:\n", one),
+        ("{file: milk.csv}", "{file: milk.csv}\n  some: {sql: select * from milk where farm_no in $farms}"),
+        ("rows: milk", "rows: some"),
+    )
+    assert dairy.json("check", "statements", code=None)["parameters"]["farms"] == "117"
+    words = ("check", "statements", "--set", "farms=117", "--set", "farms=118")
+    assert dairy.json(*words, code=None)["parameters"]["farms"] == "117, 118"
+    said = dairy.gonnet("keys", "statements", "--set", "least=1", "--set", "least=2", code=2).stderr
+    assert "parameter 'least' is given twice: '1' and '2'" in said
+
+
+def test_a_choice_is_checked_before_the_database_sees_it(dairy: Dairy) -> None:
+    dairy.write(
+        "gonnet.yaml",
+        (dairy.folder / "gonnet.yaml").read_text("utf-8") + "databases: {pool: {url: 'sqlite:///none.db'}}\n",
+    )
+    dairy.job(
+        (
+            "data:\n",
+            "parameters: {farm: {kind: choice, of: {rows: members, column: farm_name}, default: Halbank}}\ndata:\n",
+        ),
+        ("milk: {file: milk.csv}", "milk: {database: pool, sql: select * from milk where farm = $farm}"),
+    )
+    assert "'Halbank' is not a choice of parameter 'farm'" in dairy.gonnet("check", "statements", code=2).stderr
+
+
+def test_file_names_have_dates_that_sort_and_texts_have_times(dairy: Dairy) -> None:
+    at = dt.datetime(2026, 11, 5, 13, 7, tzinfo=dt.UTC)
+    changes = (
+        (
+            'name: "{{ key }} statement"',
+            "name: \"{{ run.date }} {{ run.started }} {{ key }} {{ run.date | date('d MMM') }}\"",
+        ),
+        (
+            "Dear {{ recipient.farm_name }},",
+            "Made on {{ run.date }} at {{ run.started | time }} ({{ run.started | time('HH') }}).",
+        ),
+    )
+    with dairy.tools(at=at) as tools:
+        package = dairy.by_key(tools, dairy.prepared(tools, *changes))["117"]
+        assert package.documents[0].name == "2026-11-05 2026-11-05 1307 117 5 Nov.pdf"
+        assert "Made on 5 Nov 2026 at 13:07 (13)." in tools.store.get(package.messages[0].sha256).decode()
+
+
+@pytest.mark.parametrize("text", ["{{ run.date | date('HHmm') }}", "{{ run.date | time }}", "{{ key | time('HH') }}"])
+def test_a_time_that_a_date_does_not_have_is_told_with_its_place(dairy: Dairy, text: str) -> None:
+    dairy.job(("Dear {{ recipient.farm_name }},", text))
+    found = dairy.gonnet("check", "statements", code=None)
+    said = " ".join((found.stdout + found.stderr).split())
+    assert "time needs a time such as run.started" in said
+    assert "Traceback" not in said

@@ -2,14 +2,8 @@
 
 from __future__ import annotations
 
-import os
-import pty
-import re
-import select
 import sqlite3
-import sys
-import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
 
@@ -20,6 +14,7 @@ from gonnet.data import Engine, quoted
 from gonnet.jobs import load_job, load_workspace
 from gonnet.pipeline.starting.columns import seen_columns
 from support import Dairy
+from terminal import typed_at
 
 
 @pytest.mark.parametrize(
@@ -202,34 +197,7 @@ def test_rows_need_no_report_and_show_what_is_frequent(dairy: Dairy) -> None:
     assert dairy.json("rows", "sketch")["rows"] == 5
     assert dairy.json("rows", "sketch", "milk", "--values", "farm_no")["values"][0] == {"value": "00042", "rows": 2}
     assert "117" in dairy.gonnet("rows", "sketch", "--values", "farm_no").stdout
-    assert "split" in dairy.gonnet("check", "sketch", code=2).stderr
-
-
-def typed_at(words: Sequence[str], folder: Path, answers: Sequence[str]) -> str:
-    """What a terminal shows when a person answers each question in turn."""
-    child, line = pty.fork()
-    if not child:
-        os.chdir(folder)
-        os.environ.update(TERM="xterm", COLUMNS="100", LINES="50", NO_COLOR="1")
-        program = str(Path(sys.executable).with_name("gonnet"))
-        os.execv(program, [program, *words])
-    shown, left, end = b"", list(answers), time.monotonic() + 60
-    while time.monotonic() < end:
-        if not select.select([line], [], [], 0.3)[0]:
-            if left and re.search(rb"\]?: ?$", shown):
-                os.write(line, left.pop(0).encode() + b"\n")
-            continue
-        try:
-            block = os.read(line, 65_536)
-        except OSError:
-            break
-        if not block:
-            break
-        shown += block
-    os.close(line)
-    assert os.waitpid(child, 0)[1] == 0, shown.decode()
-    assert not left, shown.decode()
-    return shown.decode().replace("\r", "")
+    assert "'reports' is missing here" in dairy.gonnet("check", "sketch", code=2).stderr
 
 
 def test_at_a_terminal_it_asks_step_by_step(tmp_path: Path) -> None:

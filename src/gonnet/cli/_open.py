@@ -26,15 +26,19 @@ def workspace_at(folder: Path | None) -> Workspace:
     return load_workspace(folder.resolve() if folder is not None else find_workspace(Path.cwd()))
 
 
-def complete(job: Job, asked: dict[str, str]) -> dict[str, str]:
+def complete(job: Job, tools: Tools, asked: dict[str, str]) -> dict[str, str]:
     """What was given with --set, and what a person at the terminal says to the parameters that have no value."""
-    from gonnet.data.parameters import form_of
+    from gonnet.pipeline import asking
 
-    found = dict(asked)
-    for name, parameter in job.file.parameters.items():
-        if name not in found and parameter.default is None and sys.stdin.isatty():
-            found[name] = str(click.prompt(f"{parameter.label or name} ({form_of(parameter)})", err=True))
-    return found
+    if not sys.stdin.isatty():
+        return asked
+    return asking.complete(
+        job,
+        tools,
+        asked,
+        ask=lambda label, form: str(click.prompt(f"{label} ({form})", err=True)),
+        say=lambda text: click.echo(f"! {text}", err=True),
+    )
 
 
 @contextmanager

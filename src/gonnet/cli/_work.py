@@ -33,7 +33,7 @@ def requested(
     read = load_job(tools.workspace, job)
     return read, Request(
         as_of=as_of or tools.today(),
-        asked=_open.complete(read, asked),
+        asked=_open.complete(read, tools, asked),
         only=only,
         guarded=guarded,
         purpose=Purpose.EXTRA if extra else Purpose.REGULAR,

@@ -55,7 +55,8 @@ def check(
         from gonnet.pipeline.survey import Request
 
         read = load_job(tools.workspace, job)
-        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only, sample=sample)
+        given = _open.complete(read, tools, asked)
+        request = Request(as_of=as_of or tools.today(), asked=given, only=only, sample=sample)
         found = checked(read, tools, request, greets=servers)
     if as_json:
         _as_json(read, found)

@@ -73,7 +73,7 @@ def _explain_job(
     from gonnet.rules.explain import reasons
 
     read = load_job(tools.workspace, name)
-    request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=(key,))
+    request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, tools, asked), only=(key,))
     found = survey(read, tools, request)
     (plan,) = found.plans
     why = reasons(found.engine, found.house.job, key, plan.decision, found.values.bound(), is_bundle=plan.is_bundle)

@@ -52,7 +52,7 @@ def keys(
         from gonnet.pipeline.survey import Request, survey
 
         read = load_job(tools.workspace, job)
-        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only)
+        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, tools, asked), only=only)
         found = survey(read, tools, request)
         found.engine.close()
     plans = [plan for plan in found.plans if state in (None, str(plan.decision.outcome))]

@@ -65,7 +65,7 @@ def preview(
         from gonnet.pipeline.survey import Request
 
         read = load_job(tools.workspace, job)
-        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked), only=only)
+        request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, tools, asked), only=only)
         samples = make(read, tools, request, first, form, into)
     if as_json:
         click.echo(json.dumps([_plain(sample) for sample in samples], ensure_ascii=False, indent=2))

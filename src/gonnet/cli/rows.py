@@ -75,7 +75,7 @@ def rows(
         read = load_sketch(tools.workspace, job) if job is not None else None
         began = time.monotonic()
         if read is not None:
-            request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, asked))
+            request = Request(as_of=as_of or tools.today(), asked=_open.complete(read, tools, asked))
             engine, view, notes = look(read, tools, request, dataset, key)
         else:
             engine, view, notes = try_query(tools, database or "", query or "")

@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import tempfile
 import time
 from collections.abc import Mapping
 from contextlib import closing
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+from gonnet.data.choices import Choices, choices_in
 from gonnet.data.databases import per_key
 from gonnet.data.databases.connections import Databases
+from gonnet.data.databases.keys import Keys
 from gonnet.data.databases.per_key import Progress, Question
 from gonnet.data.engine import Engine, quoted
 from gonnet.data.files import reading
 from gonnet.data.files.kept import READINGS, Kept
-from gonnet.data.key_text import key_text
-from gonnet.data.parameters import Values, require_choices
+from gonnet.data.parameters import Values
 from gonnet.data.types.target import Doubt, Target
 from gonnet.data.types.writing import Writing, writing_of
-from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding
 from gonnet.jobs.models import Job
 from gonnet.jobs.secrets import Secrets
@@ -51,12 +52,14 @@ class Loaded:
 
     Attributes:
         engine: Holds them as tables; locked.
+        values: The parameters, with all choices where all were asked for.
         told: What was found while reading.
         failed: Key → why its question was not answered, for data sets that are asked once per key.
         seconds: Data set → how long it took to make.
     """
 
     engine: Engine
+    values: Values
     told: Told
     failed: Mapping[str, str]
     seconds: Mapping[str, float]
@@ -97,10 +100,13 @@ def load(
             scratch(workspace.kept / "making") as folder,
             closing(Databases(secrets=workspace.secrets, folder=workspace.folder)) as databases,
         ):
-            sources = _Sources(job, workspace, engine, databases, values, folder)
-            for name, part in job.file.data.items():
+            choices = Choices(job, values)
+            sources = _Sources(job, workspace, engine, databases, choices, folder)
+            for name in sorted(job.file.data, key=lambda name: name not in choices.tables):
+                part = job.file.data[name]
                 if not isinstance(part, SqlDataSet) and not _is_per_key(part):
                     sources.read(name, part, sample)
+                    choices.settle(engine, name)
                     watch.lap(name)
             for name, part in job.file.data.items():
                 if isinstance(part, DatabaseDataSet) and _is_per_key(part):
@@ -111,16 +117,39 @@ def load(
         engine.doubts |= {name: doubt.advice for of in told.doubts.values() for name, doubt in of.items()}
         for name, part in job.file.data.items():
             if isinstance(part, SqlDataSet):
-                engine.create(name, part.sql.strip().rstrip(";"), values.bound(), where=job.at("data", name, "sql"))
+                bound = choices.values.bound()
+                engine.create(name, part.sql.strip().rstrip(";"), bound, where=job.at("data", name, "sql"))
+                choices.settle(engine, name)
                 watch.lap(name)
         _put_lines(job, engine)
         if not for_its_own_sake:
             _require_columns(job, engine)
-        _require_choices(job, engine, values)
     except BaseException:
         engine.close()
         raise
-    return Loaded(engine=engine, told=told, failed=failed, seconds=watch.laps)
+    return Loaded(engine=engine, values=choices.values, told=told, failed=failed, seconds=watch.laps)
+
+
+def known_choices(job: Job, workspace: Workspace, name: str, as_of: dt.date) -> list[str]:
+    """The choices of a parameter that a file or a database gives, before the job is run; none where it takes more.
+
+    Raises:
+        DataError: the data set cannot be read.
+        UnreachableError: its database cannot be reached.
+    """
+    of = job.file.parameters[name].of
+    part = job.file.data.get(of.rows) if isinstance(of, ChoicesFrom) else None
+    if not isinstance(of, ChoicesFrom) or part is None or isinstance(part, SqlDataSet) or _is_per_key(part):
+        return list(of) if isinstance(of, tuple) else []
+    with (
+        closing(Engine()) as engine,
+        scratch(workspace.kept / "making") as folder,
+        closing(Databases(secrets=workspace.secrets, folder=workspace.folder)) as databases,
+    ):
+        choices = Choices(job, Values(given={}, as_of=as_of))
+        _Sources(job, workspace, engine, databases, choices, folder).read(of.rows, part, None)
+        engine.require_column(of.rows, of.column, where=job.at("parameters", name, "of"))
+        return choices_in(engine, of)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +160,7 @@ class _Sources:
     workspace: Workspace
     engine: Engine
     databases: Databases
-    values: Values
+    choices: Choices
     folder: Path
     told: Told = field(default_factory=Told)
 
@@ -143,15 +172,19 @@ class _Sources:
             reading.load(self.engine, target, part, self.workspace.reach, kept)
         else:
             database = self.workspace.database(part.database, target.where)
-            self.databases.load(self.engine, target, part, database, self.values.bound(), sample)
+            self.databases.load(self.engine, target, part, database, self.choices.values.bound(), sample)
 
     def ask(self, name: str, part: DatabaseDataSet, sample: int | None, progress: Progress) -> Mapping[str, str]:
         """Make a data set of a question for each key; returns for which keys it failed, and why."""
         target = self._target(name, part)
-        keys = _keys(self.job, self.engine, part, target.where)[:sample]
+        keys = Keys.of(self.job, self.engine, part, target.where)
         database = self.workspace.database(part.database, target.where)
-        question = Question.of(part, database, _single_key(self.job), self.values.bound(), target.where)
-        return per_key.load(self.engine, target, question, keys, self.databases, progress)
+        bound = {**self.choices.values.bound(), **dict.fromkeys(keys.parameters, "")}
+        question = Question.of(part, database, keys.split_by, bound, target.where)
+        own, differing = keys.own(self.engine, question.names)
+        wanted = [key for key in keys.listed(self.engine) if key not in differing][:sample]
+        question = replace(question, own=own)
+        return {**differing, **per_key.load(self.engine, target, question, wanted, self.databases, progress)}
 
     def _target(self, name: str, part: FileDataSet | DatabaseDataSet) -> Target:
         where = self.job.at("data", name, "file" if isinstance(part, FileDataSet) else "sql")
@@ -187,34 +220,6 @@ class _Watch:
 
 def _is_per_key(part: object) -> bool:
     return isinstance(part, DatabaseDataSet) and part.per_key is not None
-
-
-def _keys(job: Job, engine: Engine, part: DatabaseDataSet, where: str) -> list[str]:
-    """The keys that are asked for, sorted."""
-    assert part.per_key is not None
-    listed = {name: spec.key[0] for name, spec in job.lists if spec.key}
-    table = part.per_key.keys or next(iter(listed), "")
-    column = listed.get(table, _single_key(job))
-    if table not in engine.tables:
-        fix = "Name a data set from a file or a plain query with `keys:`"
-        raise DataError("there is no data set to take the keys from", where=where, fix=fix)
-    engine.require_column(table, column, where=where)
-    expression = key_text(engine, table, (column,), where=where)
-    rows = engine.query(f"select distinct {expression} as k from {quoted(table)} order by k")
-    return [str(key) for (key,) in rows if key is not None]
-
-
-def _single_key(job: Job) -> str:
-    """The column of the key, of which a question for each key knows but one.
-
-    Raises:
-        JobError: the job splits by several columns.
-    """
-    column, *more = job.file.split.by or ("",)
-    if more or not column:
-        fix = "Split by one column, which SQL can make of several"
-        raise JobError("a question for each key needs a key of one column", where=job.at("split", "by"), fix=fix)
-    return column
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -312,21 +317,6 @@ def key_columns(job: Job) -> frozenset[str]:
     """The columns that carry keys, wherever they appear: never guessed to be numbers."""
     listed = [column for spec in job.file.recipients for column in spec.says]
     return frozenset((*(column for cut in job.file.split.cuts.values() for column in cut.by), *listed))
-
-
-def _require_choices(job: Job, engine: Engine, values: Values) -> None:
-    """Hold choices that the data give against the data."""
-    for name, parameter in job.file.parameters.items():
-        if not isinstance(parameter.of, ChoicesFrom):
-            continue
-        table, column = parameter.of.rows, parameter.of.column
-        engine.require_column(table, column, where=job.at("parameters", name, "of"))
-        rows = engine.query(
-            f"select distinct cast({quoted(column)} as varchar) as choice from {quoted(table)} order by choice"
-        )
-        given = values.given[name]
-        wanted = given if isinstance(given, tuple) else (str(given),)
-        require_choices(name, wanted, [str(choice) for (choice,) in rows if choice is not None])
 
 
 def _require_columns(job: Job, engine: Engine) -> None:

@@ -11,6 +11,13 @@ from gonnet.data.periods import FORMS, Period, Periods
 from gonnet.errors import ParameterError, meant
 from gonnet.jobs.sources import Parameter
 
+EVERY = ("\ue000all",)
+"""The value of a parameter of which every choice is wanted, until it is known which there are."""
+
+AGAIN = "\x1f"
+"""What stands between the values of a parameter that was given more than once."""
+
+_ALL = "all"
 _TRUTHS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
 
 
@@ -32,7 +39,7 @@ class Values:
         for name, value in self.given.items():
             if isinstance(value, Period):
                 found |= {f"{name}_start": value.start, f"{name}_end": value.end}
-            else:
+            elif value != EVERY:
                 found[name] = list(value) if isinstance(value, tuple) else value
         return found
 
@@ -86,7 +93,7 @@ def resolve(declared: Mapping[str, Parameter], asked: Mapping[str, str], as_of: 
         if raw is None:
             fix = f"Say `--set {name}=…` ({form_of(parameter)}), or give it a default in the job"
             raise ParameterError(f"parameter '{name}' has no value", fix=fix)
-        found[name] = _value(name, parameter, raw, as_of, periods)
+        found[name] = value_of(name, parameter, raw, as_of, periods)
     return Values(given=found, as_of=as_of)
 
 
@@ -102,7 +109,7 @@ def form_of(parameter: Parameter) -> str:
         case "yes/no":
             return "yes or no"
         case "choice":
-            some = "one or several, separated by commas, of" if parameter.several else "one of"
+            some = "one or several, separated by commas, or all, of" if parameter.several else "one of"
             given = parameter.of
             return (
                 f"{some}: {', '.join(given)}" if isinstance(given, tuple) else f"{some} {given.column} in {given.rows}"
@@ -111,7 +118,17 @@ def form_of(parameter: Parameter) -> str:
             return f"a {span} such as {FORMS[span]}, current, previous, next, last 30 days, or two dates with / between"
 
 
-def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, periods: Periods) -> object:
+def value_of(name: str, parameter: Parameter, raw: object, as_of: dt.date, periods: Periods) -> object:
+    """The value that a text, or a default, means.
+
+    Raises:
+        ParameterError: it is of the wrong kind, not among the choices, or given twice where one is wanted.
+    """
+    if isinstance(raw, str) and AGAIN in raw and not parameter.several:
+        first, second, *_ = raw.split(AGAIN)
+        fix = "Give it once" + ("; `several: true` in the job allows more" if parameter.kind == "choice" else "")
+        what = f"parameter '{name}' is given twice: '{first}' and '{second}'"
+        raise ParameterError(what, where="--set", fix=fix)
     try:
         match parameter.kind:
             case "text":
@@ -132,10 +149,21 @@ def _value(name: str, parameter: Parameter, raw: object, as_of: dt.date, periods
 
 
 def _chosen(name: str, parameter: Parameter, raw: object) -> object:
-    wanted = tuple(part.strip() for part in str(raw).split(",")) if parameter.several else (str(raw),)
-    if isinstance(parameter.of, tuple):
-        require_choices(name, wanted, parameter.of)
+    wanted = _parts(raw) if parameter.several else (str(raw),)
+    known = parameter.of if isinstance(parameter.of, tuple) else None
+    if parameter.several and wanted == (_ALL,) and _ALL not in (known or ()):
+        return EVERY if known is None else known
+    if known is not None:
+        require_choices(name, wanted, known)
     return wanted if parameter.several else wanted[0]
+
+
+def _parts(raw: object) -> tuple[str, ...]:
+    """Several choices: a list, one after another, or separated by commas."""
+    if isinstance(raw, tuple):
+        return tuple(map(str, raw))
+    parts = str(raw).split(AGAIN) if AGAIN in str(raw) else str(raw).split(",")
+    return tuple(dict.fromkeys(part.strip() for part in parts))
 
 
 def require_choices(name: str, wanted: Sequence[str], known: Sequence[str]) -> None:

@@ -91,7 +91,7 @@ def known_names(job: Job, columns: Mapping[str, Sequence[str]]) -> dict[str, tup
         "key": None,
         "recipient": _merged(job, columns),
         "figures": ("rows", *job.file.figures),
-        "run": ("date", "job"),
+        "run": ("date", "job", "started"),
         "phrases": tuple(job.file.phrases),
         "past": ("times", "sent_on", "days", "message"),
         "parts": None,

@@ -30,12 +30,12 @@ class Parameter(Section):
     """
 
     kind: Literal["text", "number", "date", "yes/no", "choice", "day", "week", "month", "quarter", "half-year", "year"]
-    default: str | bool | int | Decimal | dt.date | None = None
+    default: str | bool | int | Decimal | dt.date | tuple[str, ...] | None = None
     label: str | None = None
     of: tuple[str, ...] | ChoicesFrom = ()
     several: bool = False
 
-    @field_validator("of", mode="before")
+    @field_validator("of", "default", mode="before")
     @classmethod
     def _choices_as_tuple(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else value
@@ -46,6 +46,8 @@ class Parameter(Section):
             raise ValueError("a parameter of kind choice, and only that, has its choices under `of`")
         if self.several and self.kind != "choice":
             raise ValueError("only a choice can be `several`")
+        if isinstance(self.default, tuple) and not self.several:
+            raise ValueError("a default of several values needs `several: true`")
         return self
 
 

@@ -322,7 +322,7 @@ class _Maker:
         )
 
     def _filled(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
-        return safe_name(self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key).text)
+        return safe_name(self._reading.wording.fill_name(self._job.text(text, *place), part.names, key=part.key).text)
 
     def _shared_lock(self, group: Sequence[_Numbered], part: SlicePlan) -> Lock | None:
         locks = [self._lock(index, spec, part) for index, spec in group]

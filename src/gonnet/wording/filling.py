@@ -22,6 +22,10 @@ from gonnet.wording.template import Template
 # CommonMark 0.31, section 2.4: any ASCII punctuation may be escaped by a backslash.
 _MARKUP = re.compile(r"([!-/:-@\[-`{-~])")
 _ESCAPED = re.compile(r"\\([!-/:-@\[-`{-~])")
+_NEEDED = (
+    "money and number need a number, date needs a date, time needs a time such as run.started; "
+    "an empty figure needs coalesce(…, 0)"
+)
 _SINGLE = re.compile(r"^\s*\{\{((?:(?!\}\}).)*)\}\}\s*$", re.DOTALL)
 _BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
 
@@ -35,6 +39,7 @@ class Wording:
         self._plain = self._environment(lambda text: text)
         self._markup = self._environment(lambda text: _MARKUP.sub(r"\\\1", text))
         self._html = self._environment(lambda text: html.escape(text, quote=True))
+        self._names = self._environment(lambda text: text, plain=self._sortable)
 
     def check(self, template: Template, known: Mapping[str, tuple[str, ...] | None]) -> Iterator[JobError]:
         """Yield a mistake for each syntax error and each name or field that `known` does not hold.
@@ -75,7 +80,7 @@ class Wording:
                 yield JobError(
                     f"unknown format '{used.name}' in a text",
                     where=template.where,
-                    fix=meant(used.name, ["money", "number", "date"]),
+                    fix=meant(used.name, ["money", "number", "date", "time"]),
                 )
 
     def fill(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
@@ -85,6 +90,10 @@ class Wording:
             DataError: a name is missing or a value cannot be formatted; names the template's place and `key`.
         """
         return self._fill(self._plain, template, values, key)
+
+    def fill_name(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
+        """As `fill`, for the name of a file or a folder: dates are written so that names sort by them."""
+        return self._fill(self._names, template, values, key)
 
     def value(self, template: Template, values: Mapping[str, object], *, key: str = "") -> tuple[object, Filled]:
         """The value and what `fill` gives: a text that is one merge field alone has that field's own value.
@@ -128,7 +137,7 @@ class Wording:
             raise DataError(
                 f"a merge field cannot be formatted: {error}",
                 where=about,
-                fix="money and number need a number, date needs a date; an empty figure needs coalesce(…, 0)",
+                fix=_NEEDED,
             ) from error
 
     def _compiled(self, environment: SandboxedEnvironment, source: str) -> CompiledTemplate:
@@ -137,9 +146,13 @@ class Wording:
             self._known[place] = environment.from_string(source)
         return self._known[place]
 
-    def _environment(self, escaped: Callable[[str], str]) -> SandboxedEnvironment:
+    def _environment(
+        self, escaped: Callable[[str], str], plain: Callable[[object], str] | None = None
+    ) -> SandboxedEnvironment:
+        shown = plain or self.house.plain
+
         def finalize(value: object) -> str:
-            text = _BREAKS.sub(" ", self.house.plain(value)) if not isinstance(value, _Figure) else str(value)
+            text = _BREAKS.sub(" ", shown(value)) if not isinstance(value, _Figure) else str(value)
             text = text.replace(BEGIN, "").replace(END, "")
             if isinstance(value, (_Figure, int, float, Decimal, dt.date)):
                 return f"{BEGIN}{escaped(text)}{END}"
@@ -148,7 +161,7 @@ class Wording:
         environment = SandboxedEnvironment(
             undefined=StrictUndefined, finalize=finalize, keep_trailing_newline=True, cache_size=400
         )
-        environment.filters |= {"money": self._money, "number": self._number, "date": self._date}
+        environment.filters |= {"money": self._money, "number": self._number, "date": self._date, "time": self._time}
         return environment
 
     def _money(self, value: object) -> _Figure:
@@ -159,6 +172,18 @@ class Wording:
 
     def _date(self, value: object, pattern: str | None = None) -> _Figure:
         return _Figure(self.house.date(_date(value), pattern))
+
+    def _time(self, value: object, pattern: str | None = None) -> _Figure:
+        _require_one(value)
+        if not isinstance(value, dt.datetime):
+            raise TypeError(f"{_said(value)} has no time of day")
+        return _Figure(self.house.time(value, pattern))
+
+    def _sortable(self, value: object) -> str:
+        """A value in the name of a file: dates as ISO 8601 has them, times without the sign that names cannot have."""
+        if isinstance(value, dt.datetime):
+            return f"{value:%Y-%m-%d %H%M}"
+        return value.isoformat() if isinstance(value, dt.date) else self.house.plain(value)
 
 
 class _Figure(str):

@@ -79,6 +79,10 @@ class House:
             raise ValueError(f"the pattern '{pattern}' has a time, and {value} is a date without one")
         return dates.format_date(value, pattern or "medium", locale=self.locale)
 
+    def time(self, value: dt.datetime, pattern: str | None = None) -> str:
+        """The time of day of `value` by a CLDR pattern; without one, the locale's short form."""
+        return dates.format_time(value, pattern or "short", locale=self.locale)
+
     def medium_date_pattern(self) -> str:
         """The locale's medium date pattern, such as `d MMM y`."""
         return str(Locale.parse(self.locale).date_formats["medium"].pattern)

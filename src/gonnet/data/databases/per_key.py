@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from sqlalchemy import Engine as SqlEngine
 from sqlalchemy.exc import SQLAlchemyError
@@ -68,6 +68,7 @@ class Question:
         key_column: The column in which the answers get their key.
         values: The other parameters.
         is_limited: Whether the query itself shows that it gives only rows of the key that is asked for.
+        own: Key → further parameters that are its own, such as a limit in its line of the list.
     """
 
     sql: str
@@ -77,6 +78,7 @@ class Question:
     key_column: str
     values: Mapping[str, object]
     is_limited: bool = False
+    own: Mapping[str, Mapping[str, object]] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -192,7 +194,7 @@ def _ask(
     explained: Callable[[SQLAlchemyError], GonnetError],
     key: str,
 ) -> Answer:
-    values = {**question.values, "key": key}
+    values = {**question.values, **question.own.get(key, {}), "key": key}
     sql, names = question.sql, question.names
     try:
         with pool.connect() as plain:

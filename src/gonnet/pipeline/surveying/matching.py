@@ -56,7 +56,8 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
     """
     job, house = found.job, found.look.house.locale
     people, addressed, astray = audience(job, found.engine, found.counts, house, found.values.bound())
-    more = {"run": {"date": request.as_of, "job": job.name}}
+    started = tools.clock().astimezone(tools.workspace.zone).replace(tzinfo=None, microsecond=0)
+    more = {"run": {"date": request.as_of, "job": job.name, "started": started}}
     versions = editions(job, found.look, people, found.values, more, tools.workspace.file.year_begins)
     for edition in versions.values():
         raise_all(references.texts_to_the_data(edition.job, found.columns, edition.reading.wording))

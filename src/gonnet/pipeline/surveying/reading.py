@@ -72,7 +72,7 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
         return Read(
             job=job,
             look=look,
-            values=values,
+            values=loaded.values,
             loaded=loaded,
             columns=columns,
             cuts=cuts,

@@ -28,7 +28,8 @@ def unfillable(job: Job, found: Survey) -> Iterator[Finding]:
             try:
                 written = _fill_all(plan, found)
             except DataError as error:
-                yield Finding(weight=Weight.ATTENTION, text=f"{error.where}: {error.what}", key=plan.key)
+                text = f"{error.where}: {error.what}. {error.fix}"
+                yield Finding(weight=Weight.ATTENTION, text=text, key=plan.key)
                 continue
             for sign in faces.unprintable([written])[:1] if on_paper else ():
                 text = f"{faces.trouble(sign)}, and its PDF is to show it in {called(plan.locale)}"
