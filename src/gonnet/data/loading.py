@@ -115,12 +115,7 @@ def load(
         told = sources.told
         engine.lock()
         engine.doubts |= {name: doubt.advice for of in told.doubts.values() for name, doubt in of.items()}
-        for name, part in job.file.data.items():
-            if isinstance(part, SqlDataSet):
-                bound = choices.values.bound()
-                engine.create(name, part.sql.strip().rstrip(";"), bound, where=job.at("data", name, "sql"))
-                choices.settle(engine, name)
-                watch.lap(name)
+        _compute(job, engine, choices, watch)
         _put_lines(job, engine)
         if not for_its_own_sake:
             _require_columns(job, engine)
@@ -216,6 +211,16 @@ class _Watch:
         """What happened since the last lap was the making of `name`."""
         now = time.monotonic()
         self.laps[name], self._last = now - self._last, now
+
+
+def _compute(job: Job, engine: Engine, choices: Choices, watch: _Watch) -> None:
+    """Make the data sets that are SQL over others, in the order of the job file."""
+    for name, part in job.file.data.items():
+        if isinstance(part, SqlDataSet):
+            bound = choices.values.bound()
+            engine.create(name, part.sql.strip().rstrip(";"), bound, where=job.at("data", name, "sql"))
+            choices.settle(engine, name)
+            watch.lap(name)
 
 
 def _is_per_key(part: object) -> bool:
