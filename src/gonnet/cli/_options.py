@@ -65,7 +65,18 @@ workspace_option = click.option(
     metavar="DIR",
     help="The workspace; by default this folder, or the nearest one above it with gonnet.yaml.",
 )
-only_option = click.option("--only", multiple=True, metavar="KEY", help="Only this key; you can give it several times.")
+only_option = click.option(
+    "--only",
+    multiple=True,
+    metavar="KEY",
+    help="Only this key; or 'P-01*', P-0101..P-0103, @keys.txt; of a job 'where payable > 100'. You can repeat it.",
+)
+once_options = _together(
+    click.option("--as", "form", type=click.Choice(["pdf", "xlsx", "csv", "html"]), help="Every document as this."),
+    click.option("--language", metavar="TAG", help="Every text in this language."),
+    click.option("--paper", type=click.Choice(["A3", "A4", "A5", "Letter", "Legal"]), help="Every page on it."),
+    click.option("--landscape", is_flag=True, help="Every page on its side."),
+)
 extra_option = click.option(
     "--extra",
     is_flag=True,

@@ -10,6 +10,7 @@ from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.jobs import Job
+    from gonnet.jobs.once import Once
     from gonnet.ledger import RunRecord
     from gonnet.pipeline.survey import Request
     from gonnet.pipeline.tools import Tools
@@ -24,6 +25,7 @@ def requested(
     *,
     extra: bool,
     guarded: bool = True,
+    once: Once | None = None,
 ) -> tuple[Job, Request]:
     """The job and what is asked for with its run."""
     from gonnet.jobs import load_job
@@ -31,12 +33,14 @@ def requested(
     from gonnet.pipeline.survey import Request
 
     read = load_job(tools.workspace, job)
+    read = once.of(read) if once is not None else read
     return read, Request(
         as_of=as_of or tools.today(),
         asked=_open.complete(read, tools, asked),
         only=only,
         guarded=guarded,
         purpose=Purpose.EXTRA if extra else Purpose.REGULAR,
+        once=once.told if once is not None else "",
     )
 
 

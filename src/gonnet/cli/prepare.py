@@ -15,6 +15,7 @@ from gonnet.cli import _exit, _options
 @_options.asked_options
 @_options.only_option
 @_options.extra_option
+@_options.once_options
 @click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; by default one for each core.")
 @click.option("--unguarded", is_flag=True, help="Prepare even if the job's guard would hold the whole run.")
 @_options.workspace_option
@@ -26,6 +27,10 @@ def prepare(
     as_of: dt.date | None,
     only: tuple[str, ...],
     extra: bool,
+    form: str | None,
+    language: str | None,
+    paper: str | None,
+    landscape: bool,
     processes: int | None,
     unguarded: bool,
     workspace: Path | None,
@@ -34,14 +39,19 @@ def prepare(
 ) -> int:
     """Make every recipient's package: split, decide, draw, check, seal. Contacts nobody.
 
+    With --as, --language, --paper and --landscape this run is otherwise than the job says, just this once.
+
     \b
     Example:  gonnet prepare statements --set period=2026-10
+              gonnet prepare statements --extra --only 'B1*' --as csv
     """
     from gonnet.cli import _open
 
     with _open.tools_at(workspace, processes) as tools:
         from gonnet.cli import _work
+        from gonnet.jobs.once import Once
 
-        wanted = _work.requested(tools, job, asked, as_of, only, extra=extra, guarded=not unguarded)
+        once = Once(format=form, language=language, paper=paper, landscape=landscape)
+        wanted = _work.requested(tools, job, asked, as_of, only, extra=extra, guarded=not unguarded, once=once)
         found = _work.prepared(tools, wanted, as_json=as_json, quiet=quiet)
         return found and _exit.ATTENTION

@@ -86,6 +86,7 @@ def review(
 
     from gonnet.cli import _files, _open, _report, _show
     from gonnet.pipeline.attention import wants_attention
+    from gonnet.pipeline.picking import picked_of
     from gonnet.pipeline.reviewing.comparison import against_last
     from gonnet.pipeline.reviewing.listing import in_order, page_of
     from gonnet.pipeline.reviewing.looking import note_review
@@ -93,7 +94,7 @@ def review(
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = tools.ledger.packages(run.id, only)
+        packages = tools.ledger.packages(run.id, picked_of(run, tools, only))
         is_alone = only or (as_json and not sort)  # a few cannot tell who is gone, and machines compare by themselves
         against = None if is_alone else against_last(run, packages, tools.ledger, Decimal(moved) / 100)
         if page is not None:

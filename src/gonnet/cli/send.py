@@ -80,6 +80,7 @@ def _tried(
     as_json: bool,
 ) -> int:
     from gonnet.cli import _report, _show
+    from gonnet.pipeline.picking import picked_of
     from gonnet.pipeline.sending.trial import trial
     from gonnet.recipients.addresses import NotAnAddressError, parse
 
@@ -97,7 +98,8 @@ def _tried(
     report = trial(run, tools, addresses, first, only)
     refused = [reply for reply in report.replies if reply.meaning.name != "ACCEPTED"]
     if as_json:
-        _report.as_json(tools.ledger.run(str(run.id)), tools.ledger.packages(run.id, only))
+        chosen = tools.ledger.packages(run.id, picked_of(run, tools, only))
+        _report.as_json(tools.ledger.run(str(run.id)), chosen)
     else:
         _show.line(f"Trial of run {run.id}: {_show.many(len(report.replies), 'message')} to {to}, nobody else.")
         for reply in refused[:5]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from gonnet.findings import Weight
 from gonnet.ledger import RunRecord, State
+from gonnet.pipeline.picking import picked_of
 from gonnet.pipeline.tools import Tools
 
 WANTING = (State.UNSURE, State.FAILED, State.HELD)
@@ -21,4 +22,4 @@ def chosen_want_attention(run: RunRecord, tools: Tools, only: Sequence[str]) -> 
     """The same of the packages that somebody chose; of the whole run where nobody did."""
     if not only:
         return wants_attention(run)
-    return any(package.state in WANTING for package in tools.ledger.packages(run.id, only))
+    return any(package.state in WANTING for package in tools.ledger.packages(run.id, picked_of(run, tools, only)))

@@ -105,6 +105,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
         fields=used,
         findings=(
             *_findings(found, matched, decided, plans, versions),
+            *([Finding(weight=Weight.NOTE, text=f"just this once: {request.once}")] if request.once else []),
             *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),
         notes=tuple(found.loaded.told.notes),

@@ -9,6 +9,7 @@ from gonnet.errors import RunError, typed
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import Purpose, RunState
+from gonnet.pipeline.picking import picked_of
 from gonnet.pipeline.tools import Tools
 
 NOT_SENT = "is a rehearsal, which is not sent"
@@ -47,7 +48,7 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
     require_prepared(run)
     if run.purpose is Purpose.TRIAL:
         raise RunError(f"run {run.id} {NOT_SENT}", fix=f"`{typed('prepare', run.job)}` makes one that is sent")
-    packages = tools.ledger.packages(run.id, only)
+    packages = tools.ledger.packages(run.id, picked_of(run, tools, only))
     _require_delivers(run, packages)
     is_free = again or run.purpose is not Purpose.REGULAR
     taken = TakenElsewhere() if is_free else tools.ledger.taken_elsewhere(run)

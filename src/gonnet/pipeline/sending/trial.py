@@ -14,6 +14,7 @@ from gonnet.errors import RunError
 from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.hand_overs import AllowanceUsedError
 from gonnet.ledger.states import Purpose
+from gonnet.pipeline.picking import picked_of
 from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.sending.gate import Gate, Leaving, not_allowed, strangers
@@ -61,7 +62,7 @@ def trial(
         UnreachableError: the server cannot be reached.
         SealError: something is not what was reviewed.
     """
-    packages = tools.ledger.packages(run.id, only)
+    packages = tools.ledger.packages(run.id, picked_of(run, tools, only))
     require_prepared(run)
     mailed = [package for package in packages if any(message.server for message in package.messages)]
     chosen = [package for package in mailed if only or package.state is not State.HELD][:first]

@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 
 from gonnet import recipients, rules
 from gonnet.calendar.workdays import working_days
-from gonnet.errors import DataError, meant
+from gonnet.errors import DataError, JobError
 from gonnet.jobs import Job
-from gonnet.jobs.rules import Guard
+from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger.same import same
+from gonnet.pipeline.picking import CONDITION, picked
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.audience import in_order
 from gonnet.pipeline.surveying.extracts import sizes
@@ -84,8 +85,13 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
         columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in found.columns[table])),
     )
     keys = list(dict.fromkeys((*matched.own, *found.counts)))
+    asked_for = {
+        part: _for_whom(found, keys, context, matched, part) for part in request.only if part.startswith(CONDITION)
+    }
     evaluated = rules.evaluate(found.engine, job, keys, context, bound, matched.together)
-    addressed = _chosen(in_order(found.engine, job, matched.addressed, bound), request.only)
+    everybody = in_order(found.engine, job, matched.addressed, bound)
+    chosen = _chosen([part.key for part in everybody], request.only, asked_for)
+    addressed = [part for part in everybody if chosen is None or part.key in chosen]
     cases = [_by_the_rules(part, evaluated[part.key], job) for part in addressed]
     cases = _after(cases, lambda case: _by_the_data(case, found))
     cases = _after(cases, lambda case: _by_its_lines(case, job))
@@ -218,9 +224,38 @@ def _past(job: Job, tools: Tools, keys: Iterable[str]) -> dict[str, rules.Past]:
     }
 
 
-def _chosen(addressed: Sequence[recipients.Addressed], only: Sequence[str]) -> list[recipients.Addressed]:
-    known = [part.key for part in addressed]
-    for key in only:
-        if key not in known:
-            raise DataError(f"there is no key '{key}' in this run", where="--only", fix=meant(key, known, noun="key"))
-    return [part for part in addressed if not only or part.key in only]
+def _chosen(
+    known: Sequence[str], only: Sequence[str], asked_for: Mapping[str, frozenset[str]]
+) -> frozenset[str] | None:
+    """The keys to which the run is limited; None for all.
+
+    Raises:
+        DataError: a key is not there, or nobody is like a pattern, in a range, or as a condition wants it.
+    """
+    if not only:
+        return None
+    named = [part for part in only if part not in asked_for]
+    chosen = frozenset(picked(named, known)) if named else frozenset()
+    for condition, keys in asked_for.items():
+        if not keys.intersection(known):
+            raise DataError(f"nobody is as `{condition}` says", where="--only", fix="`gonnet keys` shows the figures")
+        chosen |= keys
+    return chosen
+
+
+def _for_whom(
+    found: Read, keys: Sequence[str], context: rules.Context, matched: Matched, condition: str
+) -> frozenset[str]:
+    """The keys for which a condition holds, in the SQL of rules.
+
+    Raises:
+        DataError: it does not run.
+    """
+    sql = condition.removeprefix(CONDITION)
+    asking = Rule.model_validate({"name": "asked for", "when": sql, "skip": "only asked"})
+    job = replace(found.job, file=found.job.file.model_copy(update={"rules": (asking,)}))
+    try:
+        evaluated = rules.evaluate(found.engine, job, keys, context, found.values.bound(), matched.together)
+    except (DataError, JobError) as error:
+        raise DataError(error.what, where="--only", fix=error.fix) from error
+    return frozenset(key for key, one in evaluated.items() if one.conditions[0] is True)

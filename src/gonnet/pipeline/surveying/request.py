@@ -16,10 +16,11 @@ class Request:
     Attributes:
         as_of: The date the run is made for.
         asked: Parameter → text, as given with `--set`.
-        only: Keys to which the run is limited; empty for all.
+        only: Keys to which the run is limited, also by pattern, range, file and condition; empty for all.
         guarded: Whether the guard of the job may hold the run.
         purpose: Why it is made.
         occurrence: The occurrence of the calendar that it is of, or None.
+        once: What is different for this run alone, in words; empty where nothing is.
         sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
     """
 
@@ -29,4 +30,5 @@ class Request:
     guarded: bool = True
     purpose: Purpose = Purpose.REGULAR
     occurrence: int | None = None
+    once: str = ""
     sample: int | None = None
