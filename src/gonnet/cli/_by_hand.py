@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _exit
+from gonnet.cli import _completing, _exit
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
 
-run_argument = click.argument("run_id", metavar="RUN")
-keys_argument = click.argument("keys", metavar="KEY...", nargs=-1, required=True)
+run_argument = click.argument("run_id", metavar="RUN", shell_complete=_completing.runs)
+keys_argument = click.argument("keys", metavar="KEY...", nargs=-1, required=True, shell_complete=_completing.keys)
 why_option = click.option("--why", metavar="TEXT", required=True, help="The reason; it is recorded with your name.")
 reason_option = click.option("--why", metavar="TEXT", default="", help="The reason; it is recorded with your name.")
 

@@ -9,6 +9,8 @@ from typing import Any, TypeVar
 
 import click
 
+from gonnet.cli import _completing
+
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -69,6 +71,7 @@ only_option = click.option(
     "--only",
     multiple=True,
     metavar="KEY",
+    shell_complete=_completing.keys,
     help="Only this key; or 'P-01*', P-0101..P-0103, @keys.txt; of a job 'where payable > 100'. You can repeat it.",
 )
 once_options = _together(
@@ -96,10 +99,16 @@ list_options = _together(
 )
 quiet_option = click.option("--quiet", is_flag=True, help="Print only what needs attention.")
 set_option = click.option(
-    "--set", "asked", multiple=True, metavar="NAME=VALUE", callback=_pairs, help="Give a parameter its value."
+    "--set",
+    "asked",
+    multiple=True,
+    metavar="NAME=VALUE",
+    callback=_pairs,
+    shell_complete=_completing.parameters,
+    help="Give a parameter its value.",
 )
 asked_options = _together(
     set_option,
     click.option("--as-of", metavar="DATE", callback=as_date, help="The date of the run; by default today."),
 )
-run_argument = click.argument("run_id", metavar="[RUN]", default="last")
+run_argument = click.argument("run_id", metavar="[RUN]", default="last", shell_complete=_completing.runs)

@@ -6,12 +6,12 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _by_hand, _exit, _options
+from gonnet.cli import _by_hand, _completing, _exit, _options
 
 
 @click.command(short_help="Change a package before it leaves: addresses, words, one more file.")
 @_by_hand.run_argument
-@click.argument("key")
+@click.argument("key", shell_complete=_completing.keys)
 @click.option("--to", metavar="ADDRESS", help="Who gets it; separate several by `;`.")
 @click.option("--keep", is_flag=True, help="Later runs use this address too, until the list has another.")
 @click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 @click.command(short_help="Look at a job and its data before anything is made.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @_options.asked_options
 @_options.only_option
 @click.option("--sample", type=click.IntRange(min=1), metavar="N", help="Read only N rows of each query to a database.")

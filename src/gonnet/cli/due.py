@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.pipeline.due.calendars import Calendars
@@ -18,7 +18,7 @@ _WAYS = ("run", "stay", "timer", "rehearse")
 
 
 @click.command(short_help="See and run what is due by the calendar.")
-@click.argument("job", required=False)
+@click.argument("job", required=False, shell_complete=_completing.jobs)
 @click.option(
     "--run", "run_it", is_flag=True, help="Run what is due, and end. Let the system call this every few minutes."
 )

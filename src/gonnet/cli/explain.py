@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.jobs import Job
@@ -24,8 +24,8 @@ _HELD = {True: "holds", False: "does not hold", None: "is unknown"}
 
 
 @click.command(short_help="Ask why one recipient gets what they get.")
-@click.argument("subject", metavar="JOB|RUN")
-@click.argument("key", required=False)
+@click.argument("subject", metavar="JOB|RUN", shell_complete=_completing.runs)
+@click.argument("key", required=False, shell_complete=_completing.keys)
 @_options.only_option
 @_options.asked_options
 @_options.workspace_option

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ _ORDER = {"held": 0, "ready": 1, "skipped": 2}
 
 
 @click.command(short_help="See every key: rows, figures, who gets it, what would become of it.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @click.option("--state", type=click.Choice(["ready", "held", "skipped"]), help="Only keys that would be in this state.")
 @_options.only_option
 @_options.asked_options

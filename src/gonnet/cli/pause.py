@@ -7,12 +7,12 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _options
+from gonnet.cli import _completing, _options
 from gonnet.errors import typed
 
 
 @click.command(short_help="Let the calendar leave a job alone.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @click.option("--why", required=True, metavar="TEXT", help="The reason, for the record.")
 @click.option("--until", metavar="DATE", callback=_options.as_date, help="The first day on which it runs again.")
 @_options.workspace_option

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 
 
 @click.command(short_help="Make every recipient's package. Contacts nobody.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @_options.asked_options
 @_options.only_option
 @_options.extra_option

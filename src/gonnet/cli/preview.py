@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @click.command(short_help="Make a few packages to look at, without a run.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @_options.asked_options
 @_options.only_option
 @click.option("--first", type=click.IntRange(min=1), metavar="N", help="The first so many packages.")

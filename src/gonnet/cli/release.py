@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _by_hand, _exit, _options
+from gonnet.cli import _by_hand, _completing, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 @click.command(short_help="Release packages that are held.")
 @_by_hand.run_argument
-@click.argument("keys", metavar="[KEY]...", nargs=-1)
+@click.argument("keys", metavar="[KEY]...", nargs=-1, shell_complete=_completing.keys)
 @click.option("--leak", metavar="VALUE", default="", help="All that are held for this value alone.")
 @_by_hand.why_option
 @click.option(

@@ -6,11 +6,11 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _options
+from gonnet.cli import _completing, _options
 
 
 @click.command(short_help="Let the calendar run a paused job again.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @_options.workspace_option
 def resume(job: str, workspace: Path | None) -> int:
     """Let the calendar run a paused job again, from now on.

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import click
 
-from gonnet.cli import _options
+from gonnet.cli import _completing, _options
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
@@ -24,8 +24,8 @@ _FREQUENT = 20
 
 
 @click.command(short_help="Look at the data: columns, gaps, ranges, totals, first rows.")
-@click.argument("job", required=False)
-@click.argument("dataset", required=False)
+@click.argument("job", required=False, shell_complete=_completing.jobs)
+@click.argument("dataset", required=False, shell_complete=_completing.datasets)
 @click.option("--key", metavar="KEY", help="Only the rows of this key.")
 @click.option("--values", metavar="COLUMN", help="The most frequent values of this column.")
 @click.option("--first", type=click.IntRange(0, 1000), default=5, show_default=True, help="How many rows to show.")

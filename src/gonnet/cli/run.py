@@ -8,11 +8,11 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _options
+from gonnet.cli import _completing, _options
 
 
 @click.command(short_help="Prepare and send in one go.")
-@click.argument("job")
+@click.argument("job", shell_complete=_completing.jobs)
 @_options.asked_options
 @_options.only_option
 @_options.extra_option

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @click.command(short_help="Hand over what is ready, and only that.")
-@click.argument("run_id", metavar="RUN")
+@click.argument("run_id", metavar="RUN", shell_complete=_completing.runs)
 @_options.only_option
 @click.option(
     "--trial",

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from gonnet.cli import _exit, _options
+from gonnet.cli import _completing, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 @click.command(short_help="See one run, or one recipient's package, in full.")
 @_options.run_argument
-@click.argument("key", required=False)
+@click.argument("key", required=False, shell_complete=_completing.keys)
 @_options.workspace_option
 @click.option("--state", multiple=True, type=click.Choice(_options.STATES), help="Only packages in this state.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print every hand-over as a line of CSV and nothing else.")
