@@ -15,7 +15,7 @@ import gonnet
 
 ROOT = Path(gonnet.__file__).parent
 RANKS = (
-    ("errors", "findings", "glimpse", "person", "private", "remembering"),
+    ("errors", "findings", "given", "glimpse", "person", "private", "remembering"),
     ("locks",),
     ("scratch",),
     ("wording",),

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 
 import duckdb
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from books import book
@@ -293,7 +293,8 @@ WRITTEN = st.one_of(
 )
 
 
-@given(st.lists(WRITTEN, min_size=1, max_size=20))
+@settings(max_examples=40)
+@given(st.lists(WRITTEN, min_size=1, max_size=30))
 def test_what_is_proposed_in_python_is_what_is_proved_in_sql(texts: list[str]) -> None:
     with closing(Engine()) as engine:
         engine.query("create table t as select unnest($1::varchar[]) as v", [texts])

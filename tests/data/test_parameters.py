@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from gonnet.data import Periods, resolve
 from gonnet.data.periods import Span
 from gonnet.errors import ParameterError
+from gonnet.given import Repeated
 from gonnet.jobs.sources import SPANS, Parameter
 from gonnet.pipeline.survey import Request, survey
 from support import Dairy
@@ -130,7 +131,7 @@ def test_a_value_that_cannot_be_used_is_refused_in_words(asked: dict[str, str], 
     [
         ("Hallbank", {"118"}),
         ("Hallbank, Idle Acres", {"118"}),
-        ("Hallbank\x1fIdle Acres", {"118"}),
+        (Repeated("Hallbank", "Idle Acres"), {"118"}),
         ("all", {"00042", "117", "118"}),
         ("Halbank", None),
     ],
@@ -168,7 +169,7 @@ REGIONS = Parameter(kind="choice", of=("North", "South", "North, far"), several=
         (None, ("North", "South")),
         ("South", ("South",)),
         ("South, North", ("South", "North")),
-        ("South\x1fNorth, far", ("South", "North, far")),
+        (Repeated("South", "North, far"), ("South", "North, far")),
         ("all", ("North", "South", "North, far")),
     ],
 )

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gonnet.errors import DataError
-from gonnet.pipeline.picking import picked
+from gonnet.pipeline.surveying.picking import picked
 from support import Dairy
 
 KEYS = ["00042", "117", "118", "119", "P*1", "@a", "a..b"]

@@ -58,6 +58,10 @@ def test_money_has_the_decimals_of_its_currency() -> None:
     assert IRISH.money(Decimal("1234.565")) == "€1,234.57"
     assert House(locale="en", currency="JPY").money(Decimal("99.5")) == "¥100"
     assert House().money(5) == "5.00"
+    assert IRISH.money(Decimal("99.5"), "JPY") == "JP¥100"
+    assert (
+        fill("{{ 5 | money(c) }} {{ 5 | money('CHF') }} {{ 5 | money(n) }}", c="GBP", n=None) == "£5.00 CHF5.00 €5.00"
+    )
 
 
 @pytest.mark.parametrize(
@@ -99,9 +103,10 @@ def test_a_value_is_never_a_template_nor_markup_nor_a_second_line() -> None:
     [
         ("{{ nobody }}", "'nobody' is undefined"),
         ("{{ none | money }}", "an empty value is not a number"),
-        ("{{ name | date }}", "a str is not a date"),
+        ("{{ name | date }}", "a text is not a date"),
         ("{{ name.__class__.__mro__ }}", "cannot be filled|has no value"),
         ("{{ 1 / 0 }}", "cannot be formatted"),
+        ("{{ 5 | money('CHR') }}", "'CHR' is no currency; write its code of three letters"),
     ],
 )
 def test_a_text_that_cannot_be_filled_names_its_place_and_the_key(source: str, says: str) -> None:

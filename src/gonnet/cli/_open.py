@@ -28,7 +28,7 @@ def workspace_at(folder: Path | None) -> Workspace:
 
 def complete(job: Job, tools: Tools, asked: dict[str, str]) -> dict[str, str]:
     """What was given with --set, and what a person at the terminal says to the parameters that have no value."""
-    from gonnet.pipeline import asking
+    from gonnet.pipeline.surveying import asking
 
     if not sys.stdin.isatty():
         return asked

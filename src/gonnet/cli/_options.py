@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 import click
 
 from gonnet.cli import _completing
+from gonnet.given import Repeated
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -34,16 +35,15 @@ def as_moment(_context: click.Context, _parameter: click.Parameter, value: str |
         raise click.BadParameter(f"'{value}' is no time; write one such as 2026-12-01 or '2026-12-01 08:00'") from error
 
 
-_AGAIN = "\x1f"  # as `gonnet.data.parameters` has it, which is not imported for the help
-
-
 def _pairs(_context: click.Context, _parameter: click.Parameter, values: tuple[str, ...]) -> dict[str, str]:
     found: dict[str, str] = {}
     for value in values:
         name, sign, text = value.partition("=")
         if not sign or not name:
             raise click.BadParameter(f"'{value}' is not NAME=VALUE")
-        found[name] = f"{found[name]}{_AGAIN}{text}" if name in found else text
+        before = found.get(name)
+        parts = before.parts if isinstance(before, Repeated) else (before,) if before is not None else ()
+        found[name] = Repeated(*parts, text) if parts else text
     return found
 
 

@@ -73,12 +73,11 @@ def review(
 ) -> int:
     """See every package of a run before anything leaves: one line each, what needs a decision first.
 
-    RUN is a number or `last`, which is what you get when you leave it out. First come packages that are held, then
-    those with something odd or changed since the last run of which something was sent; the rest follows, by pages.
+    RUN is a number or `last`, the default. First come packages that are held, then those with something odd or changed
+    since the last run of which something was sent; the rest follows, by pages.
 
     \b
-    Example:  gonnet review last
-              gonnet review last --sort change --lines 20
+    Example:  gonnet review --sort change --lines 20
               gonnet review last --html review.html
               gonnet review 3 --only 00042 --into look
     """
@@ -86,11 +85,11 @@ def review(
 
     from gonnet.cli import _files, _open, _report, _show
     from gonnet.pipeline.attention import wants_attention
-    from gonnet.pipeline.picking import picked_of
     from gonnet.pipeline.reviewing.comparison import against_last
     from gonnet.pipeline.reviewing.listing import in_order, page_of
     from gonnet.pipeline.reviewing.looking import note_review
     from gonnet.pipeline.sending.choosing import sent_already
+    from gonnet.pipeline.surveying.picking import picked_of
 
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
@@ -100,8 +99,8 @@ def review(
         if page is not None:
             _write_page(run, packages, against, tools, page, pictures, figure)
         packages = tuple(_wanted(packages, state, find))
-        shown = in_order(packages, against, sort, backwards=reverse)
-        shown = [package for package in shown if not quiet or str(package.state) in OPEN]
+        listed = [package for package in packages if not quiet or str(package.state) in OPEN]
+        shown = in_order(listed, against, sort, backwards=reverse)
         part = page_of(shown, *((1, 0) if quiet or as_json or page is not None else (number, lines)))
         if into is not None:
             _files.copied(tools, packages, into, over=True)

@@ -80,8 +80,8 @@ def _tried(
     as_json: bool,
 ) -> int:
     from gonnet.cli import _report, _show
-    from gonnet.pipeline.picking import picked_of
     from gonnet.pipeline.sending.trial import trial
+    from gonnet.pipeline.surveying.picking import picked_of
     from gonnet.recipients.addresses import NotAnAddressError, parse
 
     try:

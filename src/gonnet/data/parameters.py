@@ -9,13 +9,11 @@ from decimal import Decimal, InvalidOperation
 
 from gonnet.data.periods import FORMS, Period, Periods
 from gonnet.errors import ParameterError, meant
+from gonnet.given import Repeated
 from gonnet.jobs.sources import Parameter
 
 EVERY = ("\ue000all",)
 """The value of a parameter of which every choice is wanted, until it is known which there are."""
-
-AGAIN = "\x1f"
-"""What stands between the values of a parameter that was given more than once."""
 
 _ALL = "all"
 _TRUTHS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
@@ -124,8 +122,8 @@ def value_of(name: str, parameter: Parameter, raw: object, as_of: dt.date, perio
     Raises:
         ParameterError: it is of the wrong kind, not among the choices, or given twice where one is wanted.
     """
-    if isinstance(raw, str) and AGAIN in raw and not parameter.several:
-        first, second, *_ = raw.split(AGAIN)
+    if isinstance(raw, Repeated) and not parameter.several:
+        first, second, *_ = raw.parts
         fix = "Give it once" + ("; `several: true` in the job allows more" if parameter.kind == "choice" else "")
         what = f"parameter '{name}' is given twice: '{first}' and '{second}'"
         raise ParameterError(what, where="--set", fix=fix)
@@ -162,7 +160,7 @@ def _parts(raw: object) -> tuple[str, ...]:
     """Several choices: a list, one after another, or separated by commas."""
     if isinstance(raw, tuple):
         return tuple(map(str, raw))
-    parts = str(raw).split(AGAIN) if AGAIN in str(raw) else str(raw).split(",")
+    parts = raw.parts if isinstance(raw, Repeated) else str(raw).split(",")
     return tuple(dict.fromkeys(part.strip() for part in parts))
 
 

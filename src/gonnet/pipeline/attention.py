@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from gonnet.findings import Weight
 from gonnet.ledger import RunRecord, State
-from gonnet.pipeline.picking import picked_of
+from gonnet.pipeline.surveying.picking import picked_of
 from gonnet.pipeline.tools import Tools
 
 WANTING = (State.UNSURE, State.FAILED, State.HELD)

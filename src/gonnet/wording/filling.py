@@ -164,8 +164,10 @@ class Wording:
         environment.filters |= {"money": self._money, "number": self._number, "date": self._date, "time": self._time}
         return environment
 
-    def _money(self, value: object) -> _Figure:
-        return _Figure(self.house.money(_number(value)))
+    def _money(self, value: object, currency: object = None) -> _Figure:
+        for part in (value, currency):
+            _require_one(part)
+        return _Figure(self.house.money(_number(value), None if currency is None else str(currency).strip() or None))
 
     def _number(self, value: object, pattern: str = "#,##0.###") -> _Figure:
         return _Figure(self.house.number(_number(value), pattern))
@@ -212,4 +214,16 @@ def _require_one(value: object) -> None:
 
 
 def _said(value: object) -> str:
-    return "an empty value" if value is None else f"a {type(value).__name__}"
+    match value:
+        case None:
+            return "an empty value"
+        case bool():
+            return "yes or no"
+        case str():
+            return "a text"
+        case int() | float() | Decimal():
+            return "a number"
+        case dt.date():
+            return "a date"
+        case _:
+            return f"a {type(value).__name__.lower()}"

@@ -59,15 +59,22 @@ class House:
             context.prec = 60
             return numbers.format_decimal(rounded, format=pattern, locale=self.locale)
 
-    def money(self, value: Number) -> str:
-        """`value` with the house's currency and that currency's own number of decimals."""
-        if self.currency is None:
+    def money(self, value: Number, currency: str | None = None) -> str:
+        """`value` with a currency, that of the house when None, and that currency's own number of decimals.
+
+        Raises:
+            ValueError: there is no such currency (ISO 4217).
+        """
+        currency = currency or self.currency
+        if currency is None:
             return self.number(value, "#,##0.00")
-        places = numbers.get_currency_precision(self.currency)
+        if currency not in _currencies():
+            raise ValueError(f"'{currency}' is no currency; write its code of three letters, such as EUR")
+        places = numbers.get_currency_precision(currency)
         rounded = rounded_half_up(Decimal(str(value)), places)
         with localcontext() as context:
             context.prec = 60
-            return numbers.format_currency(rounded, self.currency, locale=self.locale)
+            return numbers.format_currency(rounded, currency, locale=self.locale)
 
     def date(self, value: dt.date, pattern: str | None = None) -> str:
         """`value` by a CLDR date pattern; without one, the locale's medium form."""
@@ -103,6 +110,11 @@ class House:
                 return self.number(value)
             case _:
                 return str(value)
+
+
+@lru_cache(maxsize=1)
+def _currencies() -> frozenset[str]:
+    return frozenset(numbers.list_currencies())
 
 
 Signs = tuple[str, str, str]

@@ -9,7 +9,7 @@ from gonnet.errors import RunError, typed
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import Purpose, RunState
-from gonnet.pipeline.picking import picked_of
+from gonnet.pipeline.surveying.picking import picked_of
 from gonnet.pipeline.tools import Tools
 
 NOT_SENT = "is a rehearsal, which is not sent"

@@ -14,12 +14,12 @@ from gonnet.errors import RunError
 from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.hand_overs import AllowanceUsedError
 from gonnet.ledger.states import Purpose
-from gonnet.pipeline.picking import picked_of
 from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.sending.gate import Gate, Leaving, not_allowed, strangers
 from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of
 from gonnet.pipeline.sending.pacing import Paces
+from gonnet.pipeline.surveying.picking import picked_of
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 

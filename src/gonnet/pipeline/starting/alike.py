@@ -6,8 +6,8 @@ import json
 from collections.abc import Mapping
 from pathlib import Path
 
-from gonnet.data.parameters import AGAIN
 from gonnet.errors import GonnetError, JobError
+from gonnet.given import Repeated
 from gonnet.jobs import load_job, load_workspace
 from gonnet.jobs.consistency import within_the_file
 from gonnet.pipeline.starting.table import require_free
@@ -32,13 +32,11 @@ def start_like(folder: Path, name: str, like: str, given: Mapping[str, str], whe
     workspace = load_workspace(folder)
     base = load_job(workspace, like)
     place = require_free(folder, name)
-    criterion = [f"{parameter} {value.replace(AGAIN, ', ')}" for parameter, value in given.items()] + (
-        [where] if where else []
-    )
+    criterion = [f"{parameter} {value}" for parameter, value in given.items()] + ([where] if where else [])
     title = f"{base.file.title}: {', '.join(criterion)}" if criterion else base.file.title
     lines = [f"# A job like {like}: what is not said here is as there.", f"like: {like}", f"title: {json.dumps(title)}"]
     if given:
-        parts = {name: value.split(AGAIN) if AGAIN in value else value for name, value in given.items()}
+        parts = {name: list(value.parts) if isinstance(value, Repeated) else value for name, value in given.items()}
         said = ", ".join(f"{name}: {json.dumps(value, ensure_ascii=False)}" for name, value in parts.items())
         lines.append(f"set: {{{said}}}")
     if where is not None:

@@ -13,11 +13,11 @@ from gonnet.jobs import Job
 from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger.same import same
-from gonnet.pipeline.picking import CONDITION, picked
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.audience import in_order
 from gonnet.pipeline.surveying.extracts import sizes
 from gonnet.pipeline.surveying.matching import Matched
+from gonnet.pipeline.surveying.picking import CONDITION, picked
 from gonnet.pipeline.surveying.reading import Read
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Tools
