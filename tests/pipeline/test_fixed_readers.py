@@ -54,3 +54,50 @@ def test_what_does_not_go_together_is_told(dairy: Dairy, old: str, new: str, say
     found = dairy.gonnet("check", "boss", code=None)
     assert found.returncode in (2, 3)
     assert says in found.stderr + found.stdout
+
+
+ALONE = """\
+title: A word to each
+data: {milk: {file: milk.csv}, members: {file: members.csv}}
+split: {rows: milk, by: farm_no}
+recipients: {rows: members, key: farm_no, name: farm_name, to: email}
+figures: {litres: "coalesce(sum(litres), 0)"}
+rules: [{name: nothing, when: rows = 0, skip: no milk}]
+package: {documents: []}
+messages: {standard: {subject: "{{ figures.litres | number }} litres", body: "Dear {{ recipient.farm_name }}, we have collected {{ figures.litres | number }} litres."}}
+deliver: [{email: {from: statements@tarnvale.example}}]
+"""
+
+
+def test_a_message_needs_no_document(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    dairy.write("jobs/alone.yaml", ALONE)
+    assert dairy.json("check", "alone", code=None)["states"] == {"ready": 3, "skipped": 1}
+    found = dairy.json("prepare", "alone")
+    assert [(part["key"], part["state"], part["documents"]) for part in found["packages"]] == [
+        ("00042", "ready", []), ("117", "ready", []), ("118", "ready", []), ("119", "skipped", []),
+    ]  # fmt: skip
+    assert "2,380 litres" in dairy.gonnet("show", "last", "00042").stdout
+    dairy.gonnet("hold", "last", "118", "--because", "later", code=None)
+    dairy.gonnet("release", "last", "118", "--because", "now", code=None)
+    serve(dairy)
+    dairy.gonnet("send", "last", "--yes", code=None)
+    assert len(dairy.mail()) == 3
+    shown = dairy.gonnet("mailbox", "show", "1").stdout
+    assert "we have collected 2,380 litres" in shown
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ("messages: {standard", "phrases: {standard", ""),
+        ("package: {documents: []}", "package: {documents: [{report: none, as: pdf}]}", "there is no report 'none'"),
+        ("{{ recipient.farm_name }}", "{{ recipient.farm }}", "has no field 'farm'"),
+    ],
+)
+def test_what_a_message_alone_lacks_is_told(dairy: Dairy, old: str, new: str, says: str) -> None:
+    text = ALONE.replace(old, new, 1)
+    if not says:
+        text = "\n".join(line for line in ALONE.splitlines() if not line.startswith(("messages", "deliver")))
+        says = "this job makes nothing: no document, no message"
+    dairy.write("jobs/alone.yaml", text + "\n")
+    assert says in dairy.gonnet("check", "alone", code=2).stderr

@@ -197,7 +197,7 @@ def test_rows_need_no_report_and_show_what_is_frequent(dairy: Dairy) -> None:
     assert dairy.json("rows", "sketch")["rows"] == 5
     assert dairy.json("rows", "sketch", "milk", "--values", "farm_no")["values"][0] == {"value": "00042", "rows": 2}
     assert "117" in dairy.gonnet("rows", "sketch", "--values", "farm_no").stdout
-    assert "'reports' is missing here" in dairy.gonnet("check", "sketch", code=2).stderr
+    assert "'package' is missing here" in dairy.gonnet("check", "sketch", code=2).stderr
 
 
 def test_at_a_terminal_it_asks_step_by_step(tmp_path: Path) -> None:

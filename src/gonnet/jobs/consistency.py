@@ -46,6 +46,9 @@ def _data_sets(job: Job) -> Iterator[JobError]:
 
 def _documents(job: Job) -> Iterator[JobError]:
     seen: set[tuple[str, str]] = set()
+    if not job.file.package.documents and not job.file.messages:
+        fix = "List documents, or write a message that says it all"
+        yield JobError("this job makes nothing: no document, no message", where=job.at("package", "documents"), fix=fix)
     for index, document in enumerate(job.file.package.documents):
         place = job.at("package", "documents", index)
         if document.report not in job.file.reports:

@@ -190,14 +190,19 @@ class Limit(Section):
 
 
 class PackageSpec(Section):
-    """What a recipient is to get, and what the files are called."""
+    """What a recipient is to get, and what the files are called.
+
+    Attributes:
+        documents: The documents; none where the message says it all.
+        name: What the files are called; it may be left out where there are none.
+    """
 
     join: JoinSpec | None = None
     zip: Annotated[ZipSpec | None, BeforeValidator(_as_zip)] = None
     limit: Limit | None = None
     enclose: Annotated[tuple[Enclosure, ...], BeforeValidator(_as_enclosures)] = ()
-    documents: tuple[DocumentSpec, ...] = Field(min_length=1)
-    name: Text
+    documents: tuple[DocumentSpec, ...]
+    name: Text = "{{ key }}"
 
     @field_validator("documents", mode="before")
     @classmethod

@@ -212,7 +212,7 @@ class JobFile(Section):
     recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists)] = ()
     figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value)]] = {}
     phrases: dict[Name, Text] = {}
-    reports: dict[Name, Report] = Field(min_length=1)
+    reports: dict[Name, Report] = {}
     package: PackageSpec
     rules: tuple[Rule, ...] = ()
     guard: Guard = Guard()

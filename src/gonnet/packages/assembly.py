@@ -82,7 +82,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
                 places = tuple(maker.places(decision.effects.ways, slices))
                 names = {**names, "links": maker.links(documents, places)}
             except DataError as error:  # one bad line fails alone
-                documents = ()
+                documents, attachments = (), None
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
         yield PackagePlan(
             addressed=addressed,

@@ -129,6 +129,11 @@ class PackagePlan:
         return self.addressed.key
 
     @property
+    def is_made(self) -> bool:
+        """Whether its documents and messages are made; there may be messages alone."""
+        return self.attachments is not None
+
+    @property
     def is_bundle(self) -> bool:
         """Whether it is of an address and its keys, not of one key."""
         return self.addressed.bundle is not None

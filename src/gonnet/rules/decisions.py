@@ -104,7 +104,7 @@ def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
         return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason="; ".join(evaluated.failures))
     if effects.hold is not None:
         return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=effects.hold)
-    if not effects.documents:
+    if job.file.package.documents and not effects.documents:
         reason = "the rules leave no document to send"
         return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=reason)
     return base

@@ -34,12 +34,12 @@ _BATCH = 100  # packages that a worker makes at a time
 def make(
     tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Watch, progress: Progress
 ) -> Iterator[tuple[PackagePlan, Made | None]]:
-    """Yield every plan, in key order, with what was made of it; None where it has no documents.
+    """Yield every plan, in key order, with what was made of it; None where it is not made.
 
     Raises:
         StorageError: a file cannot be kept, or a worker died.
     """
-    wanted = [plan for plan in found.plans if plan.documents]
+    wanted = [plan for plan in found.plans if plan.is_made]
     if sum(len(plan.slices) for plan in wanted) > _BATCH:
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
@@ -48,13 +48,13 @@ def make(
         with tools.executor(len(wanted)) as executor:
             made = _all_made(executor, kit, found, wanted, senders)
             for count, plan in enumerate(found.plans, 1):
-                yield _known_now(plan, next(made) if plan.documents else None)
+                yield _known_now(plan, next(made) if plan.is_made else None)
                 progress(count, len(found.plans))
 
 
 def _known_now(plan: PackagePlan, made: Made | None) -> tuple[PackagePlan, Made | None]:
     """The plan and what was made of it, now that it is known whether the documents show anything new."""
-    if made is None or plan.if_unchanged is None or plan.last != _contents(made):
+    if made is None or not made.documents or plan.if_unchanged is None or plan.last != _contents(made):
         return plan, made
     skipped = plan.if_unchanged.outcome is Outcome.SKIPPED
     return replace(plan, decision=plan.if_unchanged), None if skipped else made

@@ -139,7 +139,7 @@ def _way_on(run: RunRecord, package: PackageRecord) -> str:
 
 def _require_complete(run: RunRecord, package: PackageRecord) -> None:
     """A package that is released must have everything that it is to be sent with."""
-    if not package.documents:
+    if not package.documents and not package.messages:
         fix = f"`{typed('explain', run.id, package.key)}` says why; correct that, and prepare it again with --only"
         raise RunError(f"package {package.key} has no documents", fix=fix)
     if not package.hand_overs and not package.messages:

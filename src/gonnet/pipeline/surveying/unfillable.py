@@ -24,7 +24,7 @@ def unfillable(job: Job, found: Survey) -> Iterator[Finding]:
     if on_paper:
         yield from _unprintable(faces, found)
     for plan in found.plans:
-        if plan.documents:
+        if plan.is_made:
             try:
                 written = _fill_all(plan, found)
             except DataError as error:
