@@ -12,9 +12,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
-from xml.etree import ElementTree
 
-from gonnet.data.files.exact_digits import Cell, part_of, place
+from gonnet.data.files.sheet_xml import Cell, ods_cells, part_of, place, xlsx_cells
 
 ERROR = re.compile(r"#(N/A|DIV/0!|REF!|VALUE!|NAME\?|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA)|Err:[0-9]{3}")
 """What spreadsheet programs show where a formula fails."""
@@ -69,35 +68,17 @@ def _shows_any(file: IO[bytes]) -> bool:
 
 def _xlsx(file: IO[bytes]) -> Iterator[tuple[Cell, str]]:
     """Place of each such cell, and its error; empty for a formula without a value."""
-    for _, node in ElementTree.iterparse(file):
-        kind = node.tag.rpartition("}")[2]
-        if kind == "c":
-            parts = {part.tag.rpartition("}")[2]: part.text or "" for part in node}
-            if node.get("t") == "e":
-                yield place(node.get("r", "")), parts.get("v") or "#N/A"
-            elif "f" in parts and not parts.get("v") and node.get("t") != "str" and "is" not in parts:
-                yield place(node.get("r", "")), ""
-        elif kind == "row":
-            node.clear()
+    for node, parts in xlsx_cells(file):
+        if node.get("t") == "e":
+            yield place(node.get("r", "")), parts.get("v") or "#N/A"
+        elif "f" in parts and not parts.get("v") and node.get("t") != "str" and "is" not in parts:
+            yield place(node.get("r", "")), ""
 
 
 def _ods(file: IO[bytes], sheet: str) -> Iterator[tuple[Cell, str]]:
-    row = column = 0
-    is_in = False
-    for event, node in ElementTree.iterparse(file, ("start", "end")):
-        kind = node.tag.rpartition("}")[2]
-        given = {name.rpartition("}")[2]: value for name, value in node.items()}
-        if kind == "table":
-            is_in, row = event == "start" and given.get("name") == sheet, 0
-        elif is_in and event == "end" and kind in ("table-cell", "covered-table-cell"):
-            shown = "".join(node.itertext())
-            if "formula" in given and ERROR.fullmatch(shown):
-                yield (row, column), shown
-            elif "formula" in given and "value-type" not in given:
-                yield (row, column), ""
-            column += int(given.get("number-columns-repeated", "1"))
-        elif is_in and kind == "table-row":
-            column = 0
-            if event == "end":
-                row += int(given.get("number-rows-repeated", "1"))
-                node.clear()
+    for at, given, node in ods_cells(file, sheet):
+        shown = "".join(node.itertext())
+        if "formula" in given and ERROR.fullmatch(shown):
+            yield at, shown
+        elif "formula" in given and "value-type" not in given:
+            yield at, ""

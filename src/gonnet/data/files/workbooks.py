@@ -15,8 +15,9 @@ from python_calamine import CalamineError, CalamineWorkbook
 
 from gonnet.data.engine import EXACT, Engine
 from gonnet.data.files.cells import Blind, blind
-from gonnet.data.files.exact_digits import Cell, cell_name, digits
+from gonnet.data.files.exact_digits import digits
 from gonnet.data.files.headings import header_rows, joined, named, require_empty, unnamed
+from gonnet.data.files.sheet_xml import Cell, cell_name
 from gonnet.data.types.narrowing import taken
 from gonnet.data.types.staging import Stager
 from gonnet.data.types.target import Control, Hint, Target
