@@ -210,7 +210,7 @@ TOLD: list[tuple[str, str, Content, dict[str, object], list[object], str]] = [
     ("thousands or decimals", "a.csv", semi("5.150", "1.230"), {}, ["5.150", "1.230"], 'write `numbers: "1,234.56"` or `numbers: "1.234,56"`'),
     ("or so", "a.csv", 'v;w\n1,234;a\n', {}, ["1,234"], "column 'v' can be read in 2 ways (such as '1,234')"),
     ("day or month", "a.csv", semi("01/02/2026", "03/04/2026"), {}, ["01/02/2026", "03/04/2026"], "write `dates: dd/MM/yyyy` or `dates: MM/dd/yyyy`"),
-    ("numbers but for one", "a.csv", semi("1", "2", "30", "NA", "NA"), {}, ["1", "2", "30", "NA", "NA"], """has numbers but for 'NA' (2 rows, the first is row 4); it is text. To read it so, write `missing: ["NA"]`"""),
+    ("numbers but for one", "a.csv", semi("1", "2", "30", "NA", "NA"), {}, ["1", "2", "30", "NA", "NA"], """has numbers but for 'NA' (2 rows, the first is row 4), so it is text; write `missing: ["NA"]`"""),
     ("two words and commas", "a.csv", semi("1,5", "2,5", "30,1", "-", "?"), {}, ["1,5", "2,5", "30,1", "-", "?"], 'write `numbers: "1.234,56"` and `missing: ["-", "?"]`'),
     ("an impossible date", "a.csv", semi("2026-10-01", "2026-10-02", "2026-10-03", "2026-02-30"), {}, ["2026-10-01", "2026-10-02", "2026-10-03", "2026-02-30"], "has dates but for '2026-02-30' (row 4)"),
     ("no date at all", "a.csv", semi("2026-10-01", "2026-10-02", "2026-10-03", "0000-00-00"), {}, ["2026-10-01", "2026-10-02", "2026-10-03", "0000-00-00"], "has dates but for '0000-00-00' (row 4)"),

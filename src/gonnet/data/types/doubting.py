@@ -34,7 +34,7 @@ def tell(engine: Engine, target: Target, columns: Sequence[Sought]) -> None:
 
 def _put(target: Target, doubt: Doubt) -> None:
     target.doubts[doubt.column] = doubt
-    text = f"data set '{target.name}': {doubt.text}; it is text. To read it so, {doubt.advice}"
+    text = f"data set '{target.name}': {doubt.text}, so it is text; {doubt.advice}"
     target.findings.append(Finding(weight=Weight.NOTE, text=text))
 
 
