@@ -20,7 +20,7 @@ def typed_at(words: Sequence[str], folder: Path, answers: Sequence[str]) -> str:
         os.environ.update(TERM="xterm", COLUMNS="100", LINES="50", NO_COLOR="1")
         program = str(Path(sys.executable).with_name("gonnet"))
         os.execv(program, [program, *words])
-    shown, left, end = b"", list(answers), time.monotonic() + 60
+    shown, left, end = b"", list(answers), time.monotonic() + 240
     while time.monotonic() < end:
         if not select.select([line], [], [], 0.3)[0]:
             if left and re.search(rb"[\])]: ?$", shown):

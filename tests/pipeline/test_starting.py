@@ -66,6 +66,7 @@ CASES: dict[str, tuple[str, str | Callable[[Path], None], str]] = {
     "two rows of names": ("a.csv", "farm_no;Milk;\n;litres;amount\n00042;12;3,50\n117;3;1,25\n", "header: [1, 2]"),
     "a total": ("a.csv", "farm_no;litres;amount\n00042;12;3,50\n117;3;1,25\nTotal;15;4,75\n", "last: total"),
     "words for nothing": ("a.csv", "farm_no;litres;amount\n" + "00042;12;1,5\n117;3;2,5\n118;4;3,5\n119;5;NA\n", 'missing: {amount: ["NA"]}'),
+    "a total behind a word": ("a.csv", "farm_no;litres;amount\n00042;12;1,50\n117;3;2,50\n118;4;3,50\n119;5;NA\nSum;24;7,50\n", "last: total"),
     "no names": ("a.csv", "00042;12;3,50\n117;3;1,25\n", 'header: 0'),
     "numbered rows": ("a.csv", ",farm_no,amount,amount\n1,00042,9,3.50\n2,117,9,1.25\n", "columns: {1: column_1, 4: amount_4}"),
     "merged titles": ("a.xlsx", book(TITLES, ["farm_no", "litres", "amount"], ["00042", 12, 3.5], ["117", 3, 1.25], merged="A1:C1"), "header: 2"),

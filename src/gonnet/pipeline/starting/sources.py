@@ -136,18 +136,17 @@ def from_file(spec: FileDataSet, text_columns: frozenset[str], language: str = "
     Raises:
         DataError: the file cannot be read.
     """
-    spec, remarks = _placed(spec), []
+    spec = _placed(spec)
     looked = data.look_at(spec, text_columns, language=language)
-    with_total = _with_total(looked, spec, text_columns, language)
-    if with_total is not None:
-        looked.close()
-        spec, looked = with_total
-        remarks.append("its last line is a control total, and agrees with the rows")
-    better = _without_doubts(spec, looked, text_columns)
-    if better != spec:
-        looked.close()
-        spec, looked = better, data.look_at(better, text_columns, language=language)
-    remarks += [doubt.text + "; " + doubt.advice for doubt in looked.told.doubts.get("rows", {}).values()]
+    # A total may hide how a column is written, and the way in which it is written a total.
+    for better in (_with_total, _without_doubts, _with_total):
+        found = better(looked, spec, text_columns, language)
+        if found is not None:
+            looked.close()
+            spec, looked = found
+    remarks = [f"{doubt.text}; {doubt.advice}" for doubt in looked.told.doubts.get("rows", {}).values()]
+    if spec.last is not None:
+        remarks.insert(0, "its last line is a control total, and agrees with the rows")
     return Source(looked=looked, shown=Path(spec.file).name, spec=spec, remarks=tuple(remarks))
 
 
@@ -182,8 +181,10 @@ def _with_total(
     return None
 
 
-def _without_doubts(spec: FileDataSet, looked: LookedAt, text_columns: frozenset[str]) -> FileDataSet:
-    """The same with what reads the columns that can be meant in one way only."""
+def _without_doubts(
+    looked: LookedAt, spec: FileDataSet, text_columns: frozenset[str], language: str
+) -> tuple[FileDataSet, LookedAt] | None:
+    """How the file is read with the columns that can be meant in one way only; None where there are none."""
     found: dict[str, dict[str, object]] = {"numbers": {}, "dates": {}, "missing": {}}
     for doubt in looked.told.doubts.get("rows", {}).values():
         if len(doubt.choices) == 1 and doubt.column not in text_columns:
@@ -192,7 +193,10 @@ def _without_doubts(spec: FileDataSet, looked: LookedAt, text_columns: frozenset
                 if name in found:
                     found[name][doubt.column] = json.loads(value) if value[0] in '["' else value
     said = {name: _for_all(values) for name, values in found.items() if values and not getattr(spec, name)}
-    return FileDataSet.model_validate(spec.model_dump(exclude_defaults=True) | said) if said else spec
+    if not said:
+        return None
+    better = FileDataSet.model_validate(spec.model_dump(exclude_defaults=True) | said)
+    return better, data.look_at(better, text_columns, language=language)
 
 
 def _for_all(values: dict[str, object]) -> object:
