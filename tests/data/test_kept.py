@@ -74,6 +74,14 @@ def test_a_reading_is_never_an_old_one(large: Dairy, change: str) -> None:
     assert read(large)[-1] is True
 
 
+def test_what_is_told_of_a_kept_reading_names_its_own_data_set(large: Dairy) -> None:
+    read(large)
+    large.job(("milk: {file: milk.csv}", "same: {file: milk.csv}"), ("rows: milk", "rows: same"), name="other")
+    said = large.gonnet("rows", "other", "same").stdout
+    assert "same.litres: numbers written as" in said
+    assert "milk.litres" not in said
+
+
 def test_it_is_for_its_owner_alone_told_and_cleared(large: Dairy) -> None:
     assert TAKEN not in large.gonnet("check", "statements", code=None).stdout
     assert TAKEN in large.gonnet("rows", "statements", "milk").stdout

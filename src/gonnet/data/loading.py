@@ -111,6 +111,7 @@ def load(
             for name, part in job.file.data.items():
                 if isinstance(part, DatabaseDataSet) and _is_per_key(part):
                     failed |= sources.ask(name, part, sample, progress)
+                    choices.settle(engine, name)
                     watch.lap(name)
         told = sources.told
         engine.lock()

@@ -58,7 +58,7 @@ class Once:
             _as_format(tree, self.format, job)
         if self.language is not None:
             _in_language(tree, self.language)
-        for report in tree["reports"].values():
+        for report in (tree.get("reports") or {}).values():
             report |= {"paper": self.paper} if self.paper else {}
             report |= {"landscape": True} if self.landscape else {}
         try:

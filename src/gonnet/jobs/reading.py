@@ -36,36 +36,8 @@ M = TypeVar("M", bound=BaseModel)
 _UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Block)))
 
 
-_STILL_MISSING = "still missing"
-"""What stands for the key column of a job that has none yet: no column is called so."""
-
-
-def load_sketch(workspace: Workspace, name: str) -> Job:
-    """Read `jobs/NAME.yaml`, in which what is done with the data may still be missing.
-
-    Raises:
-        JobError: there is no such job, or what there is of it has mistakes.
-    """
-    return load_job(workspace, name, may_lack=("split", "reports", "package"))
-
-
-def _filled_up(tree: object, may_lack: Sequence[str]) -> object:
-    """The tree of a job with something in the place of what is still missing."""
-    if not may_lack or not isinstance(tree, Mapping) or not isinstance(tree.get("data"), Mapping) or not tree["data"]:
-        return tree
-    listed = tree.get("recipients")
-    is_for_all = isinstance(listed, str) or (isinstance(listed, list) and all(isinstance(one, str) for one in listed))
-    some: dict[str, object] = {
-        "title": "",
-        "split": {"rows": next(iter(tree["data"]))} | ({} if is_for_all else {"by": _STILL_MISSING}),
-        "reports": {"none": {"title": "none", "blocks": [{"text": "none"}]}},
-        "package": {"documents": [{"report": "none", "as": "pdf"}], "name": "none"},
-    }
-    return {name: some[name] for name in ("title", *may_lack) if name not in tree} | dict(tree)
-
-
-def load_job(workspace: Workspace, name: str, may_lack: Sequence[str] = ()) -> Job:
-    """Read `jobs/NAME.yaml`; parts that it `may_lack` are filled up.
+def load_job(workspace: Workspace, name: str, filled_up: Callable[[object], object] = lambda tree: tree) -> Job:
+    """Read `jobs/NAME.yaml`; what it still lacks is filled up.
 
     Raises:
         JobError: there is no such job (offers near misses), or the file has mistakes (carries all of them).
@@ -79,7 +51,7 @@ def load_job(workspace: Workspace, name: str, may_lack: Sequence[str] = ()) -> J
         )
     shown = path.relative_to(workspace.folder)
     raw, tree, positions = _read(workspace, name, ())
-    file = _validated(JobFile, _filled_up(tree, may_lack), positions, shown)
+    file = _validated(JobFile, filled_up(tree), positions, shown)
     digest = hashlib.sha256(raw).hexdigest()
     return Job(
         name=name,

@@ -68,8 +68,10 @@ class Keys:
         wanted = {name: column for name, column in self.parameters.items() if name in names}
         if not wanted:
             return {}, {}
+        # No value is a value too: lines of which one has none differ.
         parts = ", ".join(
-            f"any_value({quoted(column)}), count(distinct {quoted(column)})" for column in wanted.values()
+            f"any_value({name}), count(distinct {name}) + (count({name}) between 1 and count(*) - 1)::integer"
+            for name in map(quoted, wanted.values())
         )
         rows = engine.query(f"select {self.expression}, {parts} from {quoted(self.table)} group by 1 order by 1")
         found: dict[str, dict[str, object]] = {}

@@ -43,11 +43,19 @@ class Kept:
 
     def key(self, paths: Sequence[Path], spec: FileDataSet, target: Target) -> str | None:
         """What the reading of files is found by; None where keeping it is not worth it."""
-        if paths[0].suffix in _TYPED or sum(path.stat().st_size for path in paths) < _WORTH:
+        if paths[0].suffix.lower() in _TYPED or sum(path.stat().st_size for path in paths) < _WORTH:
             return None
         digest = hashlib.blake2b(digest_size=32)
         how = spec.model_dump(mode="json", exclude={"expect"})
-        said = [how, sorted(target.text), target.zone.key, target.writing.language, __version__, duckdb.__version__]
+        said = [
+            target.name,
+            how,
+            sorted(target.text),
+            target.zone.key,
+            target.writing.language,
+            __version__,
+            duckdb.__version__,
+        ]
         digest.update(json.dumps(said, sort_keys=True).encode())
         for path in paths:
             with path.open("rb") as file:

@@ -46,6 +46,21 @@ def reach_of(expression: str) -> Reach:
     return Reach(tables=tables, has_window=has_window, is_usual=is_usual)
 
 
+def is_of_one_row(expression: str) -> bool:
+    """Whether SQL is an expression over the row that it is asked of alone: no query, no table, no window."""
+    statements = parsed(f"select ({expression}\n)")
+    if len(statements) != 1:
+        return False
+    query = statements[0]["node"]
+    is_plain = query["type"] == "SELECT_NODE" and query["from_table"]["type"] == "EMPTY" and not query["modifiers"]
+    more = ("where_clause", "group_expressions", "having", "qualify", "sample")
+    if not is_plain or query["cte_map"]["map"] or any(query.get(part) for part in more):
+        return False
+    selected = query["select_list"]
+    beyond = ("SUBQUERY", "WINDOW")
+    return len(selected) == 1 and not any(node.get("class") in beyond for node in _nodes(selected))
+
+
 def _nodes(node: object) -> Iterator[Mapping[str, Any]]:
     """Every node of a parsed expression, itself first."""
     if isinstance(node, list):

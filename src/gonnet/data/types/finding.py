@@ -6,7 +6,7 @@ is written in one way. Where they do not, the column stays text, and it is told.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.data.engine import Engine, quoted
@@ -178,10 +178,3 @@ def _manner(kind: Kind | None) -> str:
             return "day first" if day_first(kind) else "month first"
         case _:
             return ""
-
-
-def undecided(columns: Sequence[Sought]) -> Iterator[Sought]:
-    """Columns that can be read in two ways, of which none was taken."""
-    for column in columns:
-        if column.rivals:
-            yield column

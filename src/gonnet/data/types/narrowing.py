@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gonnet.data.engine import Engine, quoted
+from gonnet.data.sql.scope import is_of_one_row
 from gonnet.data.types.target import Target
+from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
 
 
@@ -24,7 +26,8 @@ def narrow(engine: Engine, target: Target, *, are_words_gone: bool) -> bool:
         words = writing.missing.get(column.name) if are_words_gone else writing.missing_of(column.name)
         if words and column.type == "VARCHAR":
             name = quoted(column.name)
-            engine.query(f"update {raw} set {name} = null where list_contains($1, trim({name}))", [list(words)])
+            is_word = f"list_contains($1, {name}) or list_contains($1, trim({name}))"
+            engine.query(f"update {raw} set {name} = null where {is_word}", [list(words)])
     before = engine.count(target.raw)
     if target.rows is not None:
         _take(engine, target, target.rows)
@@ -57,10 +60,15 @@ def taken(engine: Engine, target: Target, names: Sequence[str], rows: Sequence[S
 def _take(engine: Engine, target: Target, condition: str) -> None:
     """Leave only the rows for which a condition holds."""
     raw, where = quoted(target.raw), target.where
-    counts = f"count(*) filter (where not ({condition})), count(*) filter (where ({condition}) is null)"
+    if not is_of_one_row(condition):  # the engine is not locked yet: SQL could read whatever this process may
+        what = "`rows` must be a condition over the columns of a row, without a query in it"
+        fix = "Write one such as farm_no <> 'Total'; a data set with `sql:` can do more"
+        raise DataError(what, where=where, fix=fix)
+    holds = f"({condition}\n)"
+    counts = f"count(*) filter (where not {holds}), count(*) filter (where {holds} is null)"
     against, unknown = (int(str(count)) for count in engine.query(f"select {counts} from {raw}", {}, where=where)[0])
     if against + unknown:
-        engine.query(f"delete from {raw} where not coalesce(({condition}), false)", {}, where=where)
+        engine.query(f"delete from {raw} where not coalesce({holds}, false)", {}, where=where)
         many = f"{against + unknown:,} row{'s' if against + unknown > 1 else ''}"
         target.notes.append(f"{target.name}: {many} left out by `rows`")
     if unknown:

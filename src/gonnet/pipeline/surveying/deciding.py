@@ -85,9 +85,8 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
         columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in found.columns[table])),
     )
     keys = list(dict.fromkeys((*matched.own, *found.counts)))
-    asked_for = {
-        part: _for_whom(found, keys, context, matched, part) for part in request.only if part.startswith(CONDITION)
-    }
+    conditions = [part for part in request.only if part.startswith(CONDITION) and part not in keys]
+    asked_for = {part: _for_whom(found, keys, context, matched, part) for part in conditions}
     evaluated = rules.evaluate(found.engine, job, keys, context, bound, matched.together)
     everybody = in_order(found.engine, job, matched.addressed, bound)
     chosen = _chosen([part.key for part in everybody], request.only, asked_for)

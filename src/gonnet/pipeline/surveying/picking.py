@@ -51,12 +51,13 @@ def picked_of(run: RunRecord, tools: Tools, wanted: Sequence[str]) -> tuple[str,
     """
     if not wanted:
         return ()
-    if any(part.startswith(CONDITION) for part in wanted):
+    if not any(part.startswith((_LIST, CONDITION)) or _RANGE in part or set(_WILD) & set(part) for part in wanted):
+        return tuple(wanted)  # what is not there is told by the ledger
+    known = [package.key for package in tools.ledger.packages(run.id)]
+    if any(part.startswith(CONDITION) and part not in known for part in wanted):
         fix = "Prepare a run with it, or choose keys by pattern"
         raise DataError("a condition chooses keys of a job, not of a run that was prepared", where="--only", fix=fix)
-    if not any(part.startswith(_LIST) or _RANGE in part or any(sign in part for sign in _WILD) for part in wanted):
-        return tuple(wanted)  # what is not there is told by the ledger
-    return tuple(picked(wanted, [package.key for package in tools.ledger.packages(run.id)]))
+    return tuple(picked(wanted, known))
 
 
 def _spelled_out(wanted: Sequence[str], known: set[str], where: str) -> Iterator[str]:
