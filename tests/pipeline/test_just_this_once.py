@@ -75,6 +75,8 @@ def test_only_takes_patterns_ranges_files_and_conditions(dairy: Dairy, serve: Ca
 
 
 def test_another_format_language_and_paper_for_one_run(dairy: Dairy) -> None:
+    only_format = "rules:\n  - {name: as they like it, when: rows > 0, as: xlsx}\n"
+    dairy.job(("rules:\n", only_format))
     found = dairy.json("prepare", "statements", "--as", "csv", "--only", "117")
     assert [part["name"] for part in found["packages"][0]["documents"]] == ["117 statement.csv"]
     assert "just this once: every document as csv" in str(found["findings"])
@@ -88,6 +90,7 @@ def test_another_format_language_and_paper_for_one_run(dairy: Dairy) -> None:
     sheet = openpyxl.load_workbook(dairy.folder / "german" / "117 statement.xlsx").active
     assert sheet is not None
     assert any("780,51" in str(cell.value) for row in sheet for cell in row)
+    dairy.job()
     assert [
         part["name"] for part in dairy.json("prepare", "statements", "--only", "117")["packages"][0]["documents"]
     ] == ["117 statement.pdf", "117 statement.xlsx"]

@@ -84,11 +84,11 @@ def _as_format(tree: Any, wanted: str, job: Job) -> None:  # noqa: ANN401  the t
             raise JobError(what, where=job.at("package", "documents", index), fix="Leave out --as, or the document")
     tree["package"]["documents"] = list(documents.values())
     for rule in tree.get("rules") or []:
-        rule.pop("as", None)
+        rule |= {"as": wanted} if "as" in rule else {}
     lists = tree.get("recipients") or []
     for one in lists if isinstance(lists, list) else [lists]:
         if isinstance(one, dict) and isinstance(one.get("settings"), dict):
-            one["settings"].pop("as", None)
+            one["settings"] |= {"as": wanted} if "as" in one["settings"] else {}
 
 
 _OF_CSV = ("delimiter", "decimal", "quoting", "encoding")
