@@ -93,6 +93,11 @@ def test_a_message_needs_no_document(dairy: Dairy, serve: Callable[..., Any]) ->
         ("messages: {standard", "phrases: {standard", ""),
         ("package: {documents: []}", "package: {documents: [{report: none, as: pdf}]}", "there is no report 'none'"),
         ("{{ recipient.farm_name }}", "{{ recipient.farm }}", "has no field 'farm'"),
+        (
+            "email: {from: statements@tarnvale.example}",
+            "folder: {path: x}",
+            "folders and printers get documents, and this job has none",
+        ),
     ],
 )
 def test_what_a_message_alone_lacks_is_told(dairy: Dairy, old: str, new: str, says: str) -> None:

@@ -49,6 +49,10 @@ def _documents(job: Job) -> Iterator[JobError]:
     if not job.file.package.documents and not job.file.messages:
         fix = "List documents, or write a message that says it all"
         yield JobError("this job makes nothing: no document, no message", where=job.at("package", "documents"), fix=fix)
+    ways = job.file.deliver
+    if not job.file.package.documents and ways and not any(way.email or way.drafts for way in ways):
+        fix = "List documents, or deliver by mail or as drafts"
+        yield JobError("folders and printers get documents, and this job has none", where=job.at("deliver"), fix=fix)
     for index, document in enumerate(job.file.package.documents):
         place = job.at("package", "documents", index)
         if document.report not in job.file.reports:
