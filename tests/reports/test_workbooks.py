@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import io
+import zipfile
 from typing import Any
 
 import openpyxl
 import pytest
 
+from gonnet.checks import read_back
 from gonnet.demo import logo
 from gonnet.reports import draw
 from gonnet.reports.workbook.document import sheet_name
@@ -110,3 +112,23 @@ def test_the_houses_colour_and_language_reach_the_workbook(dairy: Dairy) -> None
     assert opened.active["A1"].font.color.rgb == "FF7A1F1F"
     assert found(opened.active, "€\u00a0780,51").font.b
     assert opened.properties.creator == "Tarnvale Dairy Cooperative"
+
+
+def test_its_printed_pages_have_the_head_and_the_foot_of_the_report(dairy: Dairy) -> None:
+    layout, look = laid(
+        dairy, "117", ("    blocks:", '    header: "Cream & {{ key }}"\n    footer: "12 && more"\n    blocks:')
+    )
+    data = draw(layout, "xlsx", look).data
+    with zipfile.ZipFile(io.BytesIO(data)) as packed:
+        written = packed.read("xl/worksheets/sheet1.xml").decode()
+    assert "<oddHeader>&amp;LTarnvale Dairy Cooperative&amp;RCream &amp;&amp; 117</oddHeader>" in written
+    assert "<oddFooter>&amp;L12 &amp;&amp;&amp;&amp; more&amp;Rpage &amp;P of &amp;N</oddFooter>" in written
+    (texts,) = (found for place, found in read_back(data, "xlsx").parts if place == "sheet1")
+    assert {"Cream & 117", "12 && more"} <= set(texts)
+    long, look = laid(dairy, "117", ("    blocks:", f'    header: "{"&" * 300}"\n    blocks:'))
+    assert found_again(draw(long, "xlsx", look).data)
+
+
+def found_again(data: bytes) -> bool:
+    """Whether a workbook opens."""
+    return openpyxl.load_workbook(io.BytesIO(data)).active is not None

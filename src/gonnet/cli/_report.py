@@ -195,15 +195,21 @@ def states(run: RunRecord) -> str:
     return (", ".join(counts) + more) or "no packages"
 
 
-def findings(found: Sequence[tuple[str, str]], *, attention_only: bool = False, most: int = 12) -> None:
-    """Print what was found, what needs a decision first."""
+def findings(
+    found: Sequence[tuple[str, str]],
+    *,
+    attention_only: bool = False,
+    most: int = 12,
+    whole: str = "gonnet review --json",
+) -> None:
+    """Print what was found, what needs a decision first; `whole` is the command that gives all of it."""
     order = sorted(found, key=lambda finding: finding[0] != "attention")
     shown = [finding for finding in order if finding[0] == "attention" or not attention_only]
     for weight, text in shown[:most]:
         mark = "!" if weight == "attention" else "·"
         _show.console().print(_show.state(weight, f"{mark} {text}"), soft_wrap=True)
     if len(shown) > most:
-        _show.line(f"  … and {len(shown) - most} more; `gonnet review --json` has them all")
+        _show.line(f"  … and {len(shown) - most} more; `{whole}` has them all")
 
 
 def unsearched(run: RunRecord, *, most: int = 4) -> None:

@@ -110,7 +110,7 @@ def _tell(job: Job, checked: Checked, zone: dt.tzinfo, *, quiet: bool) -> None:
         if str(plan.decision.cause) == "no recipient":
             continue  # a finding says it, with its near miss
         _show.stated("held", f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}", indent="! ")
-    _report.findings(pairs, attention_only=quiet)
+    _report.findings(pairs, attention_only=quiet, whole=typed("check", job.name, "--json"))
     if not quiet:
         _show.line("Every name in the job is known.")
         _show.next_steps((typed("prepare", job.name), "make every package; contacts nobody"))

@@ -12,6 +12,7 @@ from gonnet.jobs.sections import ConditionalBlock, Names, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Accent, Aggregate, Millimetres, Total, as_float, as_tuple, as_tuple_of_one, exact
 from gonnet.wording.formats import is_date_pattern, is_number_pattern
+from gonnet.wording.links import SCHEMES
 
 Edges = Annotated[tuple[Decimal, ...], BeforeValidator(lambda value: tuple(map(exact, as_tuple(value))))]
 
@@ -100,6 +101,7 @@ class Column(Formatted):
         value: an SQL expression over a row.
         width: Millimetres, a share of the page such as `20%`, or `auto`.
         weight: The column by which a `weighted` average is weighted.
+        link: Where its values lead, such as `https://pool.tarnvale.example/loads/{{ row.load_no }}`.
     """
 
     field: str | None = None
@@ -108,6 +110,16 @@ class Column(Formatted):
     width: float | str = "auto"
     total: Total | None = None
     weight: str | None = None
+    link: Text | None = None
+
+    @field_validator("link")
+    @classmethod
+    def _link_leads_somewhere(cls, value: str | None) -> str | None:
+        if value is None or value.lstrip().startswith((*SCHEMES, "{")):
+            return value
+        raise ValueError(
+            f"'{value}' leads nowhere: a link begins with https://, http:// or mailto:, or with {{{{ row.… }}}}"
+        )
 
     @field_validator("width", mode="before")
     @classmethod

@@ -7,13 +7,15 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import Column, FactsBlock, HeadingBlock, TableBlock, TextBlock
-from gonnet.jobs.models import Job
+from gonnet.jobs.models import Job, Report
 from gonnet.jobs.secrets import is_reference
 from gonnet.jobs.sources import SPANS
 from gonnet.wording.filling import Wording
 from gonnet.wording.template import Template
 
-RESERVED = frozenset({"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past", "parts", "links"})
+RESERVED = frozenset(
+    {"key", "recipient", "figures", "run", "rows", "phrases", "reports", "past", "parts", "links", "row"}
+)
 _REPORT = re.compile(r"\breports\.(\w+)")
 
 
@@ -27,11 +29,8 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
     """
     for name, report in job.file.reports.items():
         rows = report.rows or job.file.split.rows
-        for index, block in enumerate(report.blocks):
-            if isinstance(block, TableBlock):
-                for at, column in enumerate(block.table.columns):
-                    place = ("reports", name, "blocks", index, "table", "columns", at)
-                    yield from _column(job, column, rows, columns[rows], place)
+        for place, column in _columns_of(report, "reports", name):
+            yield from _column(job, column, rows, columns[rows], place)
     yield from texts_to_the_data(job, columns, wording)
 
 
@@ -48,6 +47,9 @@ def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: W
     for name in job.file.reports:
         for template in texts_of_report(job, name):
             yield from wording.check(template, known)
+        rows = job.file.reports[name].rows or job.file.split.rows
+        for template in links_of_report(job, name):
+            yield from wording.check(template, known | {"row": tuple(columns[rows])})
     for template in package_texts(job):
         yield from wording.check(template, known)
     for name, message in job.file.messages.items():
@@ -125,6 +127,21 @@ def texts_of_report(job: Job, name: str, hidden: Collection[int] = ()) -> Iterat
                 pass
 
 
+def links_of_report(job: Job, name: str) -> Iterator[Template]:
+    """The links of the columns of its tables."""
+    for place, column in _columns_of(job.file.reports[name], "reports", name):
+        if column.link is not None:
+            yield job.text(column.link, *place, "link")
+
+
+def _columns_of(report: Report, *at: str | int) -> Iterator[tuple[tuple[str | int, ...], Column]]:
+    """The columns of its tables, each with its place in the job."""
+    for index, block in enumerate(report.blocks):
+        if isinstance(block, TableBlock):
+            for number, column in enumerate(block.table.columns):
+                yield (*at, "blocks", index, "table", "columns", number), column
+
+
 def package_texts(job: Job) -> Iterator[Template]:
     """The names of files and folders, and passwords."""
     for at, way in enumerate(job.file.deliver):
@@ -156,7 +173,13 @@ def reports_in(body: str, job: Job) -> tuple[str, ...]:
 
 def messages(job: Job) -> Iterator[Template]:
     """The texts of every message of the job."""
-    for name, message in job.file.messages.items():
+    for name in job.file.messages:
+        yield from texts_of_message(job, name)
+
+
+def texts_of_message(job: Job, name: str) -> Iterator[Template]:
+    """The texts of a message; none where the job has none of that name."""
+    if (message := job.file.messages.get(name)) is not None:
         yield job.text(message.subject, "messages", name, "subject")
         yield job.body(name)
         for header, text in message.headers.items():

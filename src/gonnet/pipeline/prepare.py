@@ -16,6 +16,7 @@ from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.cycles import cycle_of, once_of
+from gonnet.pipeline.making.dead_links import DeadLinks
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
@@ -57,8 +58,10 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         findings += _failures(begun)
         if sealed == "open":
             findings.append((str(Weight.ATTENTION), _NO_KEY.format(tools.seals.place)))
+        dead = DeadLinks()
         for plan, made in batches.make(tools, found, senders, watch, progress):
             package = _package(job, plan, made)
+            dead.add(plan.key, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))
             share = books.enter(plan, made, package.state)
@@ -71,6 +74,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         account = books.account()
         tools.store.flush()
         findings += _made(job, tools, request, found, run)
+        findings += [(str(finding.weight), finding.text) for finding in dead.told()]
         run.close(
             seconds=time.monotonic() - began,
             account=account,

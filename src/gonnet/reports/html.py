@@ -144,18 +144,19 @@ def _rows(found: TableLayout, begin: int, end: int) -> Iterator[str]:
     for number in range(begin, end):
         looks = found.emphasis.get(number, {})
         cells = (
-            _cell(column, texts[number], looks.get(at, frozenset()))
+            _cell(column, texts[number], looks.get(at, frozenset()), found.link(at, number))
             for at, (column, texts) in enumerate(zip(found.columns, found.texts, strict=True))
         )
         yield f"<tr>{''.join(cells)}</tr>"
 
 
-def _cell(column: ColumnPlan, text: str, look: frozenset[Accent]) -> str:
+def _cell(column: ColumnPlan, text: str, look: frozenset[Accent], link: str) -> str:
     marked = MARK + text if "mark" in look else text
     classes: list[str] = [column.align] if column.align != "left" else []
     classes += [name for name in ("bold", "tint") if name in look]
     attribute = f' class="{" ".join(classes)}"' if classes else ""
-    return f"<td{attribute}>{escape(marked)}</td>"
+    shown = f'<a href="{escape(link)}">{escape(marked)}</a>' if link and marked else escape(marked)
+    return f"<td{attribute}>{shown}</td>"
 
 
 def _line(line: Line, columns: Sequence[ColumnPlan]) -> str:

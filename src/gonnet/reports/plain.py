@@ -46,6 +46,10 @@ def _table(table: TableLayout) -> Iterator[str]:
         yield table.empty
         return
     rows = [[_one_line(text) for text in row] for row in zip(*table.texts, strict=True)]
+    for column in table.links:
+        for number, row in enumerate(rows):
+            if row[column] and (link := table.link(column, number)):
+                row[column] += f" <{link}>"
     for number, looks in table.emphasis.items():
         for column, look in looks.items():
             if "mark" in look:

@@ -7,6 +7,7 @@ import html
 import re
 from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
+from urllib.parse import quote, unquote
 
 from jinja2 import StrictUndefined, TemplateSyntaxError, UndefinedError, nodes
 from jinja2.environment import Template as CompiledTemplate
@@ -17,6 +18,7 @@ from gonnet.errors import DataError, JobError, meant
 from gonnet.wording.differing import Differing
 from gonnet.wording.filled import BEGIN, END, Filled
 from gonnet.wording.formats import House
+from gonnet.wording.links import Link, link_of
 from gonnet.wording.template import Template
 
 # CommonMark 0.31, section 2.4: any ASCII punctuation may be escaped by a backslash.
@@ -40,6 +42,8 @@ class Wording:
         self._markup = self._environment(lambda text: _MARKUP.sub(r"\\\1", text))
         self._html = self._environment(lambda text: html.escape(text, quote=True))
         self._names = self._environment(lambda text: text, plain=self._sortable)
+        self._links = self._environment(lambda text: quote(text, safe=""), plain=_for_programs, all_marked=True)
+        self._addresses = self._environment(lambda text: text, plain=_for_programs, all_marked=True)
 
     def check(self, template: Template, known: Mapping[str, tuple[str, ...] | None]) -> Iterator[JobError]:
         """Yield a mistake for each syntax error and each name or field that `known` does not hold.
@@ -108,6 +112,16 @@ class Wording:
         value = self._plain.compile_expression(single[1], undefined_to_none=False)(values)
         return (filled.text if isinstance(value, str) else value), filled
 
+    def fill_link(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Link:
+        """As `fill`, for a link: no merged value adds a part to the address, unless it is all of it.
+
+        Raises:
+            DataError: a name is missing; names the template's place and `key`.
+        """
+        environment = self._addresses if _SINGLE.match(template.source) else self._links
+        filled = self._fill(environment, template, values, key)
+        return link_of(filled.text, tuple(map(unquote, filled.numbers)))
+
     def fill_markup(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """As `fill`, for a CommonMark text: merged values are escaped, so that none of them acts as markup."""
         filled = self._fill(self._markup, template, values, key)
@@ -147,14 +161,14 @@ class Wording:
         return self._known[place]
 
     def _environment(
-        self, escaped: Callable[[str], str], plain: Callable[[object], str] | None = None
+        self, escaped: Callable[[str], str], plain: Callable[[object], str] | None = None, *, all_marked: bool = False
     ) -> SandboxedEnvironment:
         shown = plain or self.house.plain
 
         def finalize(value: object) -> str:
             text = _BREAKS.sub(" ", shown(value)) if not isinstance(value, _Figure) else str(value)
             text = text.replace(BEGIN, "").replace(END, "")
-            if isinstance(value, (_Figure, int, float, Decimal, dt.date)):
+            if all_marked or isinstance(value, (_Figure, int, float, Decimal, dt.date)):
                 return f"{BEGIN}{escaped(text)}{END}"
             return escaped(text)
 
@@ -186,6 +200,33 @@ class Wording:
         if isinstance(value, dt.datetime):
             return f"{value:%Y-%m-%d %H%M}"
         return value.isoformat() if isinstance(value, dt.date) else self.house.plain(value)
+
+
+def fields_of(template: Template, name: str) -> tuple[str, ...]:
+    """The fields of `name` that a text which can be read merges: `row.load_no`, `row['Load no']`."""
+    tree = SandboxedEnvironment().parse(template.source)
+    found = [access.attr for access in tree.find_all(nodes.Getattr) if _is_of(access.node, name)]
+    items = [access.arg for access in tree.find_all(nodes.Getitem) if _is_of(access.node, name)]
+    return tuple(dict.fromkeys((*found, *(str(item.value) for item in items if isinstance(item, nodes.Const)))))
+
+
+def _is_of(node: nodes.Node, name: str) -> bool:
+    return isinstance(node, nodes.Name) and node.name == name
+
+
+def _for_programs(value: object) -> str:
+    """A value in a link: as programs write it, whatever the language of the reader."""
+    match value:
+        case None:
+            return ""
+        case bool():
+            return str(value).lower()
+        case Decimal():
+            return f"{value:f}"
+        case dt.date():
+            return value.isoformat()
+        case _:
+            return str(value)
 
 
 class _Figure(str):

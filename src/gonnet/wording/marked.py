@@ -9,7 +9,7 @@ from functools import lru_cache
 from markdown_it import MarkdownIt
 from markdown_it.token import Token
 
-_SCHEMES = ("https://", "http://", "mailto:")
+from gonnet.wording.links import SCHEMES
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,7 +88,7 @@ def _spans(tokens: Sequence[Token], bold: bool) -> Iterator[Span]:
                 italic += token.nesting
             case "link_open":
                 target = str(token.attrs.get("href", ""))
-                link = target if target.startswith(_SCHEMES) else ""
+                link = target if target.startswith(SCHEMES) else ""
             case "link_close":
                 link = ""
             case "softbreak":

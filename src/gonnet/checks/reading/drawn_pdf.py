@@ -26,6 +26,7 @@ _STREAM = re.compile(rb"(.*?/Length (\d+)\b.*?>>)\s*stream\r?\n", re.DOTALL)
 _BEGINS = re.compile(rb">>\s*stream\r?\n")
 _REFERENCES = re.compile(rb"/(\S+) (\d+) 0 R")
 _KIDS = re.compile(rb"/Kids \[([\d\sR]*)\]")
+_NOTED = re.compile(rb"/Annots \[([\d\sR]*)\]")
 _MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
 _STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
 _FACE = re.compile(rb"/(\S+) \S+ Tf\b|\bQ\b")
@@ -105,7 +106,7 @@ def parts_of_drawn(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
     yield "properties", tuple(_entry(info, name) for name in INFO)
     yield "bookmarks", tuple(file.titles())
     for number, page in enumerate(file.pages(), 1):
-        yield f"page {number}", tuple(file.text(page).split(BARRIER))
+        yield f"page {number}", (*file.text(page).split(BARRIER), *file.links(page))
 
 
 class _File:
@@ -185,6 +186,16 @@ class _File:
         except (KeyError, zlib.error) as error:
             raise UnfamiliarError from error
         return "".join(_shown(content, {name: self._characters(int(number)) for name, number in fonts.items()}))
+
+    def links(self, page: int) -> Iterator[str]:
+        """Where the links of a page lead."""
+        noted = _NOTED.search(self.head(page))
+        for number in noted[1].split()[::3] if noted else ():
+            head = self.head(int(number))
+            if b"/S /URI" in head:
+                if b"/URI (" not in head:
+                    raise UnfamiliarError
+                yield _entry(head[head.index(b"/URI (") :], b"URI")
 
     def _characters(self, font: int) -> _Face | None:
         """What the codes of a face mean; None where it does not say."""

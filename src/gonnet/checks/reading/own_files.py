@@ -9,6 +9,7 @@ import zipfile
 from collections.abc import Iterator, Sequence
 from xml.etree import ElementTree
 from xml.parsers import expat
+from xml.sax.saxutils import unescape
 
 from gonnet.checks.reading.models import ReadBack
 from gonnet.checks.reading.pages import page_texts
@@ -18,6 +19,9 @@ from gonnet.checks.spelling import MAYBE
 _SHEET = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _CELL, _VALUE = f"{_SHEET}c", f"{_SHEET}v"
 _TEXTS = (_VALUE, f"{_SHEET}t", f"{_SHEET}f")
+_FURNITURE = re.compile(r"<(?:odd|even|first)(?:Header|Footer)[^>]*>([^<]*)<")
+_PLACE = re.compile("&[LCR]")
+_AMPERSAND = "\ue012"  # of private use, for one that is doubled because it begins no code
 _DATES = "{http://purl.org/dc/terms/}"
 
 
@@ -125,7 +129,15 @@ def _characters(data: bytes) -> list[str]:
     parser.CharacterDataHandler = found.append
     parser.EndElementHandler = ends.append
     parser.Parse(data, True)
-    return found
+    return found + _printed(data)
+
+
+def _printed(data: bytes) -> list[str]:
+    """What stands at the head and the foot of printed pages, without the codes of its places (18.3.1.46)."""
+    begin = data.rfind(b"<headerFooter")
+    found = _FURNITURE.findall(data[begin:].decode("utf-8")) if begin >= 0 else []
+    parts = (part for text in found for part in _PLACE.split(unescape(text).replace("&&", _AMPERSAND)))
+    return [part.replace(_AMPERSAND, "&") for part in parts if part]
 
 
 def _sheet_texts(data: bytes, shared: list[str]) -> list[str]:
@@ -137,5 +149,4 @@ def _sheet_texts(data: bytes, shared: list[str]) -> list[str]:
             is_shared = node.get("t") == "s"
         elif node.text is not None and node.tag in _TEXTS:
             found.append(shared[int(node.text)] if is_shared and node.tag == _VALUE else node.text)
-    found += [node.text or "" for area in sheet.iter(f"{_SHEET}headerFooter") for node in area.iter()]
-    return found
+    return found + _printed(data)

@@ -34,7 +34,7 @@ def parts_of_pdf(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
         yield "properties", tuple(reader.property(document.raw, name) for name in INFO)
         yield "bookmarks", tuple(str(entry.get_title()) for entry in document.get_toc())
         for number in range(len(document)):
-            yield f"page {number + 1}", (reader.page(document.raw, number),)
+            yield f"page {number + 1}", reader.page(document.raw, number)
     finally:
         document.close()
 
@@ -58,8 +58,8 @@ class _Reader:
         """One of its properties."""
         return self._text(lambda: int(raw.FPDF_GetMetaText(document, name, self._buffer, 2 * self._units)) // 2)
 
-    def page(self, document: object, number: int) -> str:
-        """All text of a page (0 is the first).
+    def page(self, document: object, number: int) -> tuple[str, ...]:
+        """All text of a page (0 is the first), and where its links lead.
 
         Raises:
             ValueError: it cannot be read.
@@ -69,7 +69,8 @@ class _Reader:
         try:
             if not texts:
                 raise ValueError(f"page {number + 1} of the PDF cannot be read")
-            return self._text(lambda: int(raw.FPDFText_GetBoundedText(texts, *_ANYWHERE, self._buffer, self._units)))
+            shown = self._text(lambda: int(raw.FPDFText_GetBoundedText(texts, *_ANYWHERE, self._buffer, self._units)))
+            return shown, *_links(document, page)
         finally:
             if texts:
                 raw.FPDFText_ClosePage(texts)
@@ -81,3 +82,15 @@ class _Reader:
         while (units := fill()) >= self._units:
             self._take_room(max(units, 4 * self._units))
         return bytes(memoryview(self._buffer)[:units]).decode("utf-16-le", errors="ignore").rstrip("\0")
+
+
+def _links(document: object, page: object) -> Iterator[str]:
+    """Where the links of a page lead (ISO 32000-1, 12.6.4.7): ASCII."""
+    at, link = ctypes.c_int(0), raw.FPDF_LINK()
+    while raw.FPDFLink_Enumerate(page, ctypes.byref(at), ctypes.byref(link)):
+        action = raw.FPDFLink_GetAction(link)
+        units = int(raw.FPDFAction_GetURIPath(document, action, None, 0)) if action else 0
+        if units:
+            buffer = ctypes.create_string_buffer(units)
+            raw.FPDFAction_GetURIPath(document, action, buffer, units)
+            yield buffer.value.decode("latin-1")

@@ -107,6 +107,17 @@ class Layouts:
         whole = self._order.whole.rows
         return {view: len(whole.get(view, ())) for view in shown}
 
+    def dead_links(self) -> dict[tuple[str, str], int]:
+        """Column of a table, and why a link in it leads nowhere → how many do."""
+        return Counter(
+            (table.columns[at].label, link.trouble)
+            for layout in self._laid.values()
+            for table in layout.tables()
+            for at, links in table.links.items()
+            for link in links
+            if link.trouble
+        )
+
     def sums(self) -> dict[tuple[str, str], Decimal]:
         """View and column → its exact sum over all rows, as they were laid out: key by key, or all together."""
         of_keys: Counter[tuple[str, str]] = Counter()

@@ -40,6 +40,9 @@ def _places(layout: Layout) -> Iterator[tuple[str, tuple[str, ...]]]:
                 yield "headings of columns", block.tops
                 lines = (*block.lines, *block.totals)
                 yield "a line of a table", tuple(line.named for line in lines if line.named)
+                for at, links in block.links.items():
+                    values = (value for link in links for value in link.values)
+                    yield f"the links of '{block.columns[at].label}'", tuple(dict.fromkeys(values))
             case ChartLayout():
                 yield "a chart", (*(() if block.measured else block.places), *block.parts)
             case _:
@@ -66,6 +69,7 @@ def drawn(layouts: Sequence[Layout]) -> Collection[str]:
                 case TableLayout():
                     found.update(*block.texts, (column.label for column in block.columns), (block.title or "",))
                     found.update(*(line.texts for line in (*block.lines, *block.totals)))
+                    found.update(link.address for links in block.links.values() for link in links)
                 case ChartLayout():
                     found.update(block.texts(), (block.alt,))
                 case _:

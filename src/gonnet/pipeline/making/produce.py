@@ -48,6 +48,7 @@ class Made:
         hits: What of it names somebody else.
         sums: View and column → exact sum over the rows as they were laid out.
         rows: View → rows as they were laid out, of those that some report shows.
+        dead_links: Column of a table, and why a link in it leads nowhere → how many do.
         misread: Whether two readers found different characters in its PDF, so that what was read before it by one
             alone is in doubt.
     """
@@ -60,6 +61,7 @@ class Made:
     hits: tuple[HitRecord, ...]
     sums: Mapping[tuple[str, str], Decimal]
     rows: Mapping[str, int]
+    dead_links: Mapping[tuple[str, str], int]
     misread: bool = False
 
 
@@ -160,6 +162,7 @@ class _Worker:
             hits=tuple(dict.fromkeys(seen)),
             sums=layouts.sums(),
             rows=layouts.rows(language.version.texts[order.message].reports if messages else ()),
+            dead_links=layouts.dead_links(),
             misread=was_trusted and not self._reader.trusted,
         )
 

@@ -23,6 +23,7 @@ def unfillable(job: Job, found: Survey) -> Iterator[Finding]:
     faces = family(found.house.look.fonts)
     if on_paper:
         yield from _unprintable(faces, found)
+    yield from _dead_links(found)
     for plan in found.plans:
         if plan.is_made:
             try:
@@ -55,9 +56,26 @@ def _fill_all(plan: PackagePlan, found: Survey) -> str:
         theirs = found.editions[contact.language].reading if contact else reading
         names = {**plan.names, **theirs.common, "reports": dict.fromkeys(theirs.job.file.reports, "")}
         names |= {"recipient": contact.fields} if contact else {}
-        for template in references.messages(theirs.job):
+        for template in references.texts_of_message(theirs.job, plan.decision.effects.message or ""):
             theirs.wording.fill(template, names, key=plan.key)
     return "\n".join(written)
+
+
+def _dead_links(found: Survey) -> Iterator[Finding]:
+    """A finding for each link of a table into which an empty value is merged."""
+    for report in found.house.reports:
+        values = found.fields[report.view]
+        for table in report.tables():
+            for at, link in table.links.items():
+                empty = " or ".join(
+                    f"trim(coalesce(cast({values[field]} as varchar), '')) = ''" for _, field in link.fields
+                )
+                sql = f"select count(*) from {report.view} where gonnet_key is not null and ({empty or 'false'})"
+                ((count,),) = found.engine.query(sql, found.values.bound())
+                if count:
+                    rows = "1 row" if count == 1 else f"{count:,} rows"
+                    text = f"a link under '{table.columns[at].label}' leads nowhere in {rows}: a value in it is empty"
+                    yield Finding(weight=Weight.ATTENTION, text=text)
 
 
 def _unprintable(faces: Family, found: Survey) -> Iterator[Finding]:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from gonnet.reports.layout.charts import ChartLayoutMaker
 from gonnet.reports.layout.models import BlockLayout, FactsLayout, FormLayout, HeadingLayout, Layout, TextLayout
 from gonnet.reports.layout.spread import lay_out_bands, lay_out_crosstab
-from gonnet.reports.layout.tables import TableLayoutMaker
+from gonnet.reports.layout.tables import FillLink, TableLayoutMaker
 from gonnet.reports.plans.columns import CellText
 from gonnet.reports.plans.models import (
     BandsPlan,
@@ -29,12 +29,13 @@ from gonnet.reports.plans.widths import fit_widths
 from gonnet.wording.filled import Filled
 from gonnet.wording.filling import Wording
 from gonnet.wording.formats import House
+from gonnet.wording.links import Link
 from gonnet.wording.marked import paragraphs
 from gonnet.wording.template import Template
 
 Rows = Sequence[tuple[object, ...]]
 RowsByView = Mapping[str, Rows]
-Lay = Callable[[Rows], BlockLayout]
+Lay = Callable[[Rows, FillLink], BlockLayout]
 
 
 class LayoutMaker:
@@ -68,14 +69,15 @@ class LayoutMaker:
                 return TableLayoutMaker(block, writers, [CellText(group.column, house) for group in block.groups]).lay
             case BandsPlan():
                 writers = [CellText(column, house) for column in block.columns]
-                return lambda rows: lay_out_bands(block, writers, rows, house)
+                return lambda rows, _: lay_out_bands(block, writers, rows, house)
             case CrosstabPlan():
                 head, top, body = (CellText(column, house) for column in (block.head, block.top, block.body))
-                return lambda rows: lay_out_crosstab(
+                return lambda rows, _: lay_out_crosstab(
                     block, head, top, body, rows, lambda columns, texts: fit_widths(columns, texts, room, self._look)
                 )
             case ChartPlan():
-                return ChartLayoutMaker(block, house).lay
+                chart = ChartLayoutMaker(block, house)
+                return lambda rows, _: chart.lay(rows)
             case _:
                 return None
 
@@ -111,7 +113,10 @@ class LayoutMaker:
             if index in hidden:
                 continue
             of_rows = self._of_rows.get((report, index))
-            blocks.append(of_rows(mine) if of_rows else self._of_texts(block, names, key, merged))
+            if of_rows is not None:
+                blocks.append(of_rows(mine, lambda text, row: self._link(text, {**names, "row": row}, key)))
+            else:
+                blocks.append(self._of_texts(block, names, key, merged))
         return Layout(
             title=title.text,
             sheet=sheet.text,
@@ -161,6 +166,9 @@ class LayoutMaker:
                 return block
             case _:
                 raise AssertionError(f"{type(block).__name__} is a block of rows")
+
+    def _link(self, template: Template, names: Mapping[str, object], key: str) -> Link:
+        return self._wording.fill_link(template, names, key=key)
 
     def _filled(self, template: Template, names: Mapping[str, object], key: str) -> Filled:
         return self._wording.fill(template, names, key=key)

@@ -11,6 +11,7 @@ from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.plans.columns import ColumnPlan
 from gonnet.reports.plans.models import FormPlan, PageForm, Picture, Space
 from gonnet.wording.filled import Filled
+from gonnet.wording.links import Link
 from gonnet.wording.marked import Paragraph
 
 
@@ -81,6 +82,7 @@ class TableLayout:
         formulas: Whether a workbook computes the totals.
         keep: Columns that are repeated where it goes on beside itself.
         tops: The headings of columns that are values of the data.
+        links: Column → where each of its values leads.
     """
 
     columns: tuple[ColumnPlan, ...]
@@ -96,6 +98,7 @@ class TableLayout:
     formulas: bool = False
     keep: int = 1
     tops: tuple[str, ...] = ()
+    links: Mapping[int, tuple[Link, ...]] = field(default_factory=dict)
 
     @property
     def height(self) -> int:
@@ -117,7 +120,12 @@ class TableLayout:
             lines=tuple(line.part(columns) for line in self.lines),
             totals=tuple(line.part(columns) for line in self.totals),
             emphasis=emphasis,
+            links={where[column]: links for column, links in self.links.items() if column in where},
         )
+
+    def link(self, column: int, row: int) -> str:
+        """Where a value leads; empty where it leads nowhere."""
+        return self.links[column][row].address if column in self.links else ""
 
     def numbers(self) -> Iterator[tuple[str, object]]:
         """Text and value of every amount and date on it."""

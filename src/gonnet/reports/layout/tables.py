@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from itertools import groupby
 
 from gonnet.jobs.values import Accent
 from gonnet.reports.layout.models import Line, TableLayout
 from gonnet.reports.plans.columns import CellText, CellValue, rounded, totalled
-from gonnet.reports.plans.models import GroupPlan, TablePlan
+from gonnet.reports.plans.models import GroupPlan, LinkPlan, TablePlan
+from gonnet.wording.links import Link
+from gonnet.wording.template import Template
 
 Rows = Sequence[tuple[object, ...]]
+FillLink = Callable[[Template, Mapping[str, object]], Link]
 
 
 class TableLayoutMaker:
@@ -22,8 +25,8 @@ class TableLayoutMaker:
         self._writers = writers
         self._groups = groups
 
-    def lay(self, rows: Rows) -> TableLayout:
-        """The table for one slice's rows."""
+    def lay(self, rows: Rows, fill: FillLink) -> TableLayout:
+        """The table for one slice's rows; `fill` gives the link that a text is with some fields of a row."""
         plan, ordered = self._plan, self._arranged(rows)
         shown = ordered[: plan.first] if plan.first is not None else ordered
         pairs = [write.all_shown([row[at] for row in shown]) for write, at in zip(self._writers, plan.at, strict=True)]
@@ -43,7 +46,12 @@ class TableLayoutMaker:
             exact=self._exact(rows) if plan.control else {},
             formulas=plan.formulas,
             keep=plan.keep,
+            links={at: tuple(self._links(link, shown, fill)) for at, link in plan.links.items()},
         )
+
+    def _links(self, link: LinkPlan, rows: Rows, fill: FillLink) -> Iterator[Link]:
+        for row in rows:
+            yield fill(link.text, {name: row[at] for name, at in link.fields})
 
     def _arranged(self, rows: Rows) -> Rows:
         ordered = list(rows)

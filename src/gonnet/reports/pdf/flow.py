@@ -125,7 +125,9 @@ class Flow:
         if not isinstance(ink, TableInk):
             if len(kept) > _MANY_TABLES:  # tables whose columns are those of a slice
                 kept.clear()
-            ink = kept[table.columns] = TableInk(table.columns, self._family, self._alphabet)
+            ink = kept[table.columns] = TableInk(
+                table.columns, self._family, self._alphabet, HexColor(self._look.accent)
+            )
         return ink
 
     def _paragraph(self, paragraph: rich.Paragraph) -> Paragraph:

@@ -25,10 +25,12 @@ from gonnet.reports.layout.models import Line, TableLayout
 from gonnet.reports.pen import HAIR, INK, MARK, QUIET, fill, stroke, wrapped
 from gonnet.reports.plans.columns import ColumnPlan
 from gonnet.reports.plans.widths import PADDING
+from gonnet.wording.links import Link
 
 _ABOVE, _BELOW = 2.5, 2.4  # room in a row above and below its text
 _MANY = 100_000
 
+NO_LINKS: Mapping[int, Sequence[Link]] = {}
 Cell = tuple[str, int]
 """The operators of a text in its column, and its number of lines."""
 
@@ -50,6 +52,7 @@ class Row(NamedTuple):
         height: In points.
         texts: Its cells' texts, in case it must be cut.
         tints: The columns that are tinted.
+        links: The columns whose values lead somewhere, and where.
         new_page: Whether it begins a page.
     """
 
@@ -59,13 +62,22 @@ class Row(NamedTuple):
     kind: RowKind = RowKind.ROW
     tints: tuple[int, ...] = ()
     new_page: bool = False
+    links: tuple[tuple[int, str], ...] = ()
 
 
 class TableInk:
-    """What every document of a run shares about one table: its heading and the operators of its texts."""
+    """What every document of a run shares about one table: its heading and the operators of its texts.
 
-    def __init__(self, columns: Sequence[ColumnPlan], family: Family, alphabet: Alphabet) -> None:
+    Args:
+        columns: Its columns, sized.
+        family: The faces to measure with.
+        alphabet: The faces to draw with.
+        accent: The colour of what leads somewhere.
+    """
+
+    def __init__(self, columns: Sequence[ColumnPlan], family: Family, alphabet: Alphabet, accent: Color) -> None:
         self.columns = columns
+        self._accent = accent
         self.size = columns[0].font_size
         self.leading = self.size * 1.28
         self.width = sum(column.width for column in columns)
@@ -73,15 +85,23 @@ class TableInk:
         self._family = family
         self._faces = alphabet.faces
         self._known = [Remembered(partial(self._cell, at, face=REGULAR), _MANY) for at in range(len(columns))]
+        self._leading = [Remembered(partial(self._linked, at, face=REGULAR), _MANY) for at in range(len(columns))]
         self.heading = self.row([column.label for column in columns], BOLD)
 
-    def body(self, texts: Sequence[Sequence[str]]) -> list[Row]:
-        """The rows of a table given by columns of texts."""
+    def body(self, texts: Sequence[Sequence[str]], links: Mapping[int, Sequence[Link]] = NO_LINKS) -> list[Row]:
+        """The rows of a table given by columns of texts, with where the values of some columns lead."""
         cells = [list(map(known.__getitem__, column)) for known, column in zip(self._known, texts, strict=True)]
-        return [
+        for at, found in links.items():
+            known = self._leading[at]
+            cells[at] = [
+                known[text] if link.address else cell
+                for cell, text, link in zip(cells[at], texts[at], found, strict=True)
+            ]
+        rows = [
             self._joined(row, shown)
             for row, shown in zip(zip(*cells, strict=True), zip(*texts, strict=True), strict=True)
         ]
+        return [row._replace(links=_leads(links, number)) for number, row in enumerate(rows)] if links else rows
 
     def row(self, texts: Sequence[str], face: str, kind: RowKind = RowKind.ROW) -> Row:
         """A single row in a face: a heading, a total."""
@@ -99,15 +119,18 @@ class TableInk:
             [head, *(self._cell(at, text, BOLD) for at, text in enumerate(texts) if at)], tuple(texts), kind
         )
 
-    def standing_out(self, texts: Sequence[str], looks: Mapping[int, frozenset[Accent]]) -> Row:
+    def standing_out(
+        self, texts: Sequence[str], looks: Mapping[int, frozenset[Accent]], links: tuple[tuple[int, str], ...] = ()
+    ) -> Row:
         """A row with cells that stand out."""
-        cells = []
+        cells, leading = [], dict(links)
         for at, text in enumerate(texts):
             look = looks.get(at, frozenset())
             shown = MARK + text if "mark" in look else text
-            cells.append(self._cell(at, shown, BOLD if "bold" in look else REGULAR))
+            draw = self._linked if at in leading else self._cell
+            cells.append(draw(at, shown, BOLD if "bold" in look else REGULAR))
         tints = tuple(at for at, look in looks.items() if "tint" in look)
-        return self._joined(cells, tuple(texts), RowKind.ROW, tints)
+        return self._joined(cells, tuple(texts), RowKind.ROW, tints)._replace(links=links)
 
     def note(self, text: str, face: str, *, new_page: bool = False) -> Row:
         """A row whose text may be as wide as the table."""
@@ -135,6 +158,20 @@ class TableInk:
             return self._within_array(left + self._offset(at, lines[0], face), lines[0]), 1
         operators = self._operators([(left + self._offset(at, line, face), line) for line in lines], face)
         return f"]TJ\n{operators}[", len(lines)
+
+    def _linked(self, at: int, text: str, face: str) -> Cell:
+        """A cell in the colour of what leads somewhere."""
+        if not text:
+            return "", 1
+        lines, left = self.lines(at, text, face), self.lefts[at]
+        operators = self._operators([(left + self._offset(at, line, face), line) for line in lines], face)
+        return f"]TJ\n{fill(self._accent)}\n{operators}{fill(INK)}\n[", len(lines)
+
+    def underlined(self, at: int, text: str) -> Iterator[tuple[float, float, int]]:
+        """Where each line of a cell begins and ends from the left of the table, and its number."""
+        for number, line in enumerate(self.lines(at, text)):
+            left = self.lefts[at] + self._offset(at, line, REGULAR)
+            yield left, left + self._family.width(line, REGULAR, self.size), number
 
     def _within_array(self, x: float, text: str) -> str:
         """A text of the regular face, with the moves to `x` and back in thousandths of the font's size."""
@@ -181,9 +218,9 @@ class TableInk:
 
 def rows_of(table: TableLayout, ink: TableInk) -> list[Row]:
     """Everything of a table below its heading, in order."""
-    rows = ink.body(table.texts)
+    rows = ink.body(table.texts, table.links)
     for number, looks in table.emphasis.items():
-        rows[number] = ink.standing_out([texts[number] for texts in table.texts], looks)
+        rows[number] = ink.standing_out([texts[number] for texts in table.texts], looks, rows[number].links)
     if not table.lines and not table.totals:
         return rows
     found: list[Row] = []
@@ -263,8 +300,10 @@ class TableFlow(Flowable):
         if first.kind is not RowKind.ROW or first.height + self._heading_height <= self._page or lines < 1:
             return []
         cells = [self._ink.lines(at, text) for at, text in enumerate(first.texts)]
+        links = {at: (Link(address),) for at, address in first.links}
         head, tail = (
-            self._ink.body([["\n".join(cell[part])] for cell in cells]) for part in (slice(lines), slice(lines, None))
+            self._ink.body([["\n".join(cell[part])] for cell in cells], links)
+            for part in (slice(lines), slice(lines, None))
         )
         return [self._part(head), self._part([*tail, *self._rows[1:]])]
 
@@ -290,7 +329,21 @@ class TableFlow(Flowable):
                 parts.append(self._rule(y, self._accent, 1 if row.kind is RowKind.TOTAL else 0.5))
             y -= row.height
         parts.append(ink.shown(self._rows, top, INK))
+        if any(row.links for row in self._rows):
+            parts += self._link(top)
         self.canv.addLiteral("".join([*parts, "Q"]))
+
+    def _link(self, top: float) -> Iterator[str]:
+        """Lay a link over each cell that leads somewhere; what underlines them."""
+        ink, y = self._ink, top
+        yield f"{stroke(self._accent)} 0.4 w\n"
+        for row in self._rows:
+            for at, address in row.links:
+                for left, right, number in ink.underlined(at, row.texts[at]):
+                    base = y - _ABOVE - ink.size * 0.94 - number * ink.leading - 1.2
+                    yield f"{left:.2f} {base:.2f} m {right:.2f} {base:.2f} l S\n"
+                    self.canv.linkURL(address, (left, base - 1, right, base + ink.size + 1), relative=1)
+            y -= row.height
 
     def _rule(self, y: float, colour: Color, width: float) -> str:
         return f"{stroke(colour)} {width:g} w 0 {y:.2f} m {self.width:.2f} {y:.2f} l S\n"
@@ -302,6 +355,11 @@ class TableFlow(Flowable):
                 box = f"{self._ink.lefts[at]:.2f} {y - row.height:.2f} {self._ink.columns[at].width:.2f}"
                 yield f"{fill(self._tint)} {box} {row.height:.2f} re f\n"
             y -= row.height
+
+
+def _leads(links: Mapping[int, Sequence[Link]], number: int) -> tuple[tuple[int, str], ...]:
+    """The columns of a row that lead somewhere, and where."""
+    return tuple((at, found[number].address) for at, found in links.items() if found[number].address)
 
 
 _TOTALS = (RowKind.SUBTOTAL, RowKind.TOTAL)

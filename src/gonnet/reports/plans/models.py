@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Literal
 
@@ -157,6 +157,14 @@ class EmphasisPlan:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LinkPlan:
+    """Where the values of a column lead: a text, and where the values of a row that it merges stand, by name."""
+
+    text: Template
+    fields: tuple[tuple[str, int], ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TablePlan:
     """A table of the slice's rows.
 
@@ -165,6 +173,7 @@ class TablePlan:
         at: Where their values stand in a row of the run.
         sort: Places in a row by which it is sorted, each with whether it falls.
         control: Whether its sums count as shown in every package: it has no condition.
+        links: Column of the table → where its values lead.
     """
 
     title: str | None
@@ -180,6 +189,7 @@ class TablePlan:
     formulas: bool = False
     keep: int = 1
     control: bool = True
+    links: Mapping[int, LinkPlan] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

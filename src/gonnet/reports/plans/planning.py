@@ -24,6 +24,7 @@ from gonnet.reports.plans.models import (
     FormPlan,
     GroupPlan,
     HeadingPlan,
+    LinkPlan,
     Look,
     ReportPlan,
     Space,
@@ -33,6 +34,7 @@ from gonnet.reports.plans.models import (
 from gonnet.reports.plans.pictures import picture
 from gonnet.reports.plans.standings import plan_standing
 from gonnet.reports.plans.widths import POINTS, fit_widths, page_form
+from gonnet.wording.filling import fields_of
 
 Place = tuple[str | int, ...]
 
@@ -151,6 +153,18 @@ class _Planner:
             formulas=spec.totals == "formulas",
             keep=min(spec.keep, len(columns) - 1),
             control=block.when is None,
+            links={
+                index: self._link(column.link, (*place, "columns", index, "link"))
+                for index, column in enumerate(spec.columns)
+                if column.link is not None
+            },
+        )
+
+    def _link(self, text: str, place: Place) -> LinkPlan:
+        template = self._job.text(text, *place)
+        names = fields_of(template, "row")
+        return LinkPlan(
+            text=template, fields=tuple((name, self._fields.column(name, template.where)) for name in names)
         )
 
     def _column(self, column: blocks.Column, place: Place) -> tuple[ColumnPlan, int]:

@@ -14,6 +14,7 @@ from decimal import Decimal
 from typing import Any
 from xml.sax.saxutils import escape
 
+from xlsxwriter.url import Url
 from xlsxwriter.utility import xl_col_to_name
 from xlsxwriter.worksheet import Worksheet
 
@@ -24,6 +25,8 @@ from gonnet.reports.plans.columns import CellValue
 LONGEST = 32_767
 """Characters in a cell."""
 ROWS = 1_048_576
+LINKS = 65_530
+"""Of a sheet, as office programs count them."""
 _EXACT_DIGITS = 15
 _DAY_ZERO = dt.date(1899, 12, 31)
 _FIRST_DAY = dt.date(1900, 1, 1)
@@ -38,6 +41,7 @@ class RowsSheet(Worksheet):
         super().__init__()
         self._rows: list[str] = []
         self._columns = 1
+        self._links = 0
         self.fh: Any = None  # where XlsxWriter writes to
 
     def put_row(self, row: int, cells: str, columns: int) -> None:
@@ -53,6 +57,17 @@ class RowsSheet(Worksheet):
             self._check_dimensions(row, 0)
         self._check_dimensions(row, self._columns - 1)
         self._rows.append(f'<row r="{row + 1}">{cells}</row>')
+
+    def put_link(self, row: int, column: int, address: str) -> None:
+        """Make a cell lead somewhere.
+
+        Raises:
+            DataError: the sheet has too many links.
+        """
+        self._links += 1
+        if self._links > LINKS:
+            raise DataError(f"a sheet has {LINKS:,} links at most", fix="Send fewer rows, or leave out `link`")
+        self.hyperlinks[row][column] = Url(address)
 
     def _write_rows(self) -> None:
         self.fh.writelines(self._rows)

@@ -42,6 +42,7 @@ _SIDES = {"left": "left", "right": "right", "centre": "center"}
 _PAPERS = {"A3": 8, "A4": 9, "A5": 11, "Letter": 1, "Legal": 5}  # ECMA-376, part 1, 18.3.1.63
 _ROW_HEIGHT = 15.0  # points
 _MANY = 2_000
+_SIDE = 120  # characters on one side of the head of a printed page
 
 
 @dataclass(slots=True)
@@ -180,6 +181,9 @@ class _Sheet:
         for index, (column, texts, values) in enumerate(zip(columns, table.texts, table.values, strict=True)):
             write = self._writer(column, self._style(_cell_format(column, index, self._locale)))
             cells.append(write.column(zip(texts, values, strict=True)))
+            for number in range(table.height) if index in table.links else ():
+                if table.link(index, number):
+                    cells[index][number] = self._standing_out(table, index, number, frozenset())
         for number, marked in table.emphasis.items():
             for index, accents in marked.items():
                 cells[index][number] = self._standing_out(table, index, number, accents)
@@ -190,6 +194,8 @@ class _Sheet:
         form = _cell_format(column, index, self._locale) | ({"bold": True} if "bold" in accents else {})
         if "tint" in accents:
             form |= {"bg_color": tint_of(self._look.accent)}
+        if table.link(index, number):
+            form |= {"font_color": self._look.accent, "underline": 1}
         if "mark" in accents:
             text = MARK + text
             if "num_format" in form:
@@ -209,6 +215,10 @@ class _Sheet:
             else:
                 self._line((0, line.texts[0], {"bold": True}))
         self._body(cells, at, table.height, starts)
+        for index in table.links:
+            for number, row in starts.items():
+                if (address := table.link(index, number)) and table.texts[index][number]:
+                    self._sheet.put_link(row, index, address)
 
     def _body(self, cells: Sequence[Sequence[str]], begin: int, end: int, starts: dict[int, int]) -> None:
         """Rows from `begin` to before `end`; `starts` remembers in which row of the sheet each of them stands."""
@@ -268,10 +278,19 @@ class _Sheet:
         self._sheet.set_paper(_PAPERS[layout.page.paper])
         self._sheet.fit_to_pages(1, 0)
         self._sheet.hide_gridlines(2)
-        self._sheet.set_header("&L" + self._look.organisation.replace("&", "&&")[:100])
-        self._sheet.set_footer("&R" + self._look.page_count.replace("&", "&&").format("&P", "&N"))
+        self._sheet.set_header(f"&L{_printed(self._look.organisation)}&R{_printed(layout.header)}")
+        count = self._look.page_count.replace("&", "&&").format("&P", "&N")
+        self._sheet.set_footer(f"&L{_printed(layout.footer)}&R{count}")
         if direction(self._look.house.locale) == "rtl":
             self._sheet.right_to_left()
+
+
+def _printed(text: str) -> str:
+    """A text for the head or the foot of a printed page, which hold 255 characters, and in which `&` begins a code."""
+    line = _cut(" ".join(xml_safe(text).split()), _SIDE)
+    while len(line.replace("&", "&&")) > _SIDE:
+        line = line[:-1]
+    return line.replace("&", "&&")
 
 
 def _cut(text: str, most: int) -> str:
