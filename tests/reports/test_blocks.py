@@ -160,6 +160,7 @@ def test_a_crosstab_agrees_with_its_rows_both_ways(rows: list[tuple[Any, ...]], 
 @given(st.lists(st.decimals(-(10**9), 10**9, places=3), max_size=8))
 def test_ticks_are_round_and_reach_over_every_value(values: list[Decimal]) -> None:
     ticks = nice_ticks(values)
+    assert all(tick == int(tick) for tick in nice_ticks(values, Decimal(1)))
     assert ticks[0] <= min([Decimal(0), *values])
     assert ticks[-1] >= max([Decimal(0), *values])
     assert 2 <= len(ticks) <= 8

@@ -172,3 +172,15 @@ def test_a_ticks_number_that_is_somebodys_key_holds_nobody(dairy: Dairy) -> None
         run = dairy.prepared(tools, (TEXT_BLOCK, chart), documents)
         package = dairy.by_key(tools, run)["117"]
     assert (str(package.state), package.reason) == ("ready", "")
+
+
+@pytest.mark.parametrize(("show", "form"), [("count", "0.0"), ("sum", "#,##0")])
+def test_the_axis_of_small_counts_has_whole_numbers_each_once(dairy: Dairy, show: str, form: str) -> None:
+    dairy.write("milk.csv", HEAD + "117,2026-10-01,1,1.00,north\n117,2026-10-02,2,1.00,south\n")
+    block = f"chart: {{kind: bars, over: remark, series: {{value: litres, show: {show}}}, format: '{form}', alt: all}}"
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, f"      - {block}\n"))
+    (chart,) = (part for part in layout.blocks if isinstance(part, ChartLayout))
+    assert all(value == int(value) for value, _ in chart.ticks)
+    assert len({text for _, text in chart.ticks}) == len(chart.ticks)
+    with zipfile.ZipFile(io.BytesIO(draw(layout, "xlsx", look).data)) as book:
+        assert re.search('<c:majorUnit val="1(.0)?"/>', book.read("xl/charts/chart1.xml").decode())

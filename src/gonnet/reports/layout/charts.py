@@ -190,15 +190,26 @@ class ChartLayoutMaker:
             stacks = list(zip(*(part.values for part in series), strict=True))
             values = [sum((v for v in stack if v is not None and v > 0), Decimal(0)) for stack in stacks]
             values += [sum((v for v in stack if v is not None and v < 0), Decimal(0)) for stack in stacks]
-        return tuple((value, self._value(value)) for value in nice_ticks([*values, *more]))
+        ticks = nice_ticks([*values, *more], self._least())
+        return tuple((value, self._value(value)) for value in ticks)
+
+    def _least(self) -> Decimal:
+        """The least that two ticks may be apart: what is counted is whole, and what is shown alike would be two."""
+        shown = Decimal(1).scaleb(-self._plan.body.places)
+        return max(shown, Decimal(1)) if all(part.show == "count" for part in self._plan.series) else shown
 
 
-def nice_ticks(values: Sequence[Decimal]) -> list[Decimal]:
-    """Round values, evenly apart, that reach over `values` and zero: steps of 1, 2 or 5 times a power of ten."""
+def nice_ticks(values: Sequence[Decimal], least: Decimal = Decimal(0)) -> list[Decimal]:
+    """Round values, evenly apart, that reach over `values` and zero: steps of 1, 2 or 5 times a power of ten.
+
+    Args:
+        values: What they reach over.
+        least: How far they are apart at least, a power of ten.
+    """
     low, high = min([Decimal(0), *values]), max([Decimal(0), *values])
     if low == high:
         high = Decimal(1)
-    rough = (high - low) / _TICKS
+    rough = max((high - low) / _TICKS, least)
     power = Decimal(10) ** rough.adjusted()
     step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= rough)
     first, last = (low / step).to_integral_value("ROUND_FLOOR"), (high / step).to_integral_value("ROUND_CEILING")

@@ -139,7 +139,7 @@ class _Planner:
         samples = [widest(self._fields, column, where, self._look.house) for column, where in found]
         return TablePlan(
             title=spec.title,
-            columns=fit_widths(columns, samples, self._room, self._look),
+            columns=fit_widths(columns, samples, self._room, self._look, spec.keep),
             at=tuple(where for _, where in found),
             empty=self._words.empty if spec.empty is None else spec.empty,
             sort=tuple(self._sorted(text, at(*place, "sort")) for text in spec.sort),
@@ -224,7 +224,9 @@ class _Planner:
         whole = widest(self._fields, replace(bodies[0], total="sum"), amount, self._look.house)
         return BandsPlan(
             title=spec.title,
-            columns=fit_widths([*heads, *bodies], [*samples, *[whole] * len(bodies)], self._room, self._look),
+            columns=fit_widths(
+                [*heads, *bodies], [*samples, *[whole] * len(bodies)], self._room, self._look, len(heads)
+            ),
             by=tuple(by),
             amount=amount,
             of=self._band_number(spec, place),

@@ -53,6 +53,7 @@ def add_chart(workbook: Any, sheet: Any, chart: ChartLayout, first: int, accent:
     values |= {"major_gridlines": {"visible": True, "line": {"color": "#d5dbd8"}}, "line": {"none": True}}
     if chart.ticks[0][0] >= 0:
         values["min"] = 0
+    values["major_unit"] = float(chart.ticks[1][0] - chart.ticks[0][0])  # else small counts would have halves
     if chart.kind == "shares":  # of lying bars, XlsxWriter calls the axis of the values x
         main.set_x_axis(values)
         main.set_y_axis(over | {"reverse": True})
