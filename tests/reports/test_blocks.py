@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import re
 from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
+import openpyxl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -70,6 +72,106 @@ def test_a_table_is_sorted_grouped_and_totalled_in_every_format(dairy: Dairy) ->
     rows = [row[:2] for row in sheet(draw(layout, "xlsx", look).data)]
     assert [str(row[0]) for row in rows].index("Total north") < [str(row[0]) for row in rows].index("Tanker: south")
     assert ["Total", 1000] in rows
+
+
+def test_values_come_in_the_order_that_the_job_gives_them(dairy: Dairy) -> None:
+    dairy.write("milk.csv", MILK + "117,2026-10-04,500,1.00,west\n")
+    blocks = (
+        "table: {columns: [{field: litres, total: sum}], group: {by: remark}, sort: [litres]}",
+        "table: {columns: [{field: remark}], sort: [remark descending]}",
+        "crosstab: {rows: remark, columns: {field: litres, format: '0 l'}, show: count}",
+        "crosstab: {rows: {field: litres, label: Milk}, columns: remark, show: count}",
+        "bands: {amount: amount, of: litres, edges: [200], by: [remark, {field: day, label: Collected, format: d MMM}]}",
+        "chart: {kind: bars, over: remark, series: {value: litres}, alt: all}",
+        "chart: {kind: bars, over: day, by: remark, series: {value: litres}, alt: all}",
+    )
+    order = ("reports:", "in_order: {remark: [south, west], litres: [400, 100]}\nreports:")
+    layout, _ = laid(dairy, "117", (TEXT_BLOCK, "".join(f"      - {block}\n" for block in blocks)), order)
+    grouped, sorted_, *crosstabs, bands, _ = (block for block in layout.blocks if isinstance(block, TableLayout))
+    over, by = (block for block in layout.blocks if isinstance(block, ChartLayout))
+    groups = ["south", "west", "north"]
+    assert [line.texts[0] for line in grouped.lines if not line.is_total] == [*groups, "–"]
+    assert grouped.texts[0] == ("100", "500", "200", "300", "400")
+    assert sorted_.texts[0] == ("north", "north", "west", "south", "")
+    assert crosstabs[0].texts[0] == (*groups, "")
+    assert [column.label for column in crosstabs[0].columns[1:3]] == ["400 l", "100 l"]
+    assert [column.label for column in crosstabs[1].columns] == ["Milk", *groups, "–", "Total"]
+    assert crosstabs[1].texts[0] == ("400", "100", "200", "300", "500")
+    assert [column.label for column in bands.columns[:2]] == ["Remark", "Collected"]
+    assert "1 Oct" in bands.texts[1]
+    assert over.places == (*groups, "–")
+    assert [series.label for series in by.series] == [*groups, "–"]
+
+
+@pytest.mark.parametrize(
+    ("order", "said"),
+    [
+        ("{remrk: [north, south]}", "no data set has a column 'remrk'"),
+        ("{litres: [10, a lot]}", "'a lot' is no value of column 'litres', which is bigint"),
+        ("{remark: [north, north]}", "'north' is there twice in the order of 'remark'"),
+    ],
+)
+def test_an_order_that_cannot_be_is_a_mistake_of_the_job(dairy: Dairy, order: str, said: str) -> None:
+    dairy.job()
+    path = dairy.folder / "jobs/statements.yaml"
+    text = path.read_text().replace("reports:", f"in_order: {order}\nreports:")
+    path.write_text(text.replace("          columns:", "          sort: [litres]\n          columns:"))
+    found = dairy.gonnet("check", "statements", code=2).stderr
+    assert said in " ".join(found.split())
+    assert "statements.yaml:" in found
+
+
+CURRENCY = HEAD + "".join(
+    f"117,2026-10-0{day},{litres},{amount},{code}\n"
+    for day, litres, amount, code in [
+        (1, 10, "1.50", "EUR"),
+        (2, 20, "2000.25", "JPY"),
+        (3, 40, "3.004", "EUR"),
+        (4, 80, "", "EUR"),
+    ]
+)
+MONEY = (
+    "table: {columns: [{field: day, format: d MMM}, {field: litres, format: '0', total: sum}, "
+    "{field: amount, total: sum, currency: '{{ row.remark }}'}, "
+    "{value: amount / litres, label: Price, format: '0.0000', currency: '{{ row.remark }}'}], totals: formulas}"
+)
+
+
+def test_amounts_are_written_and_totalled_in_the_currency_of_their_row(dairy: Dairy) -> None:
+    dairy.write("milk.csv", CURRENCY)
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, f"      - {MONEY}\n"))
+    table = first_table(layout)
+    assert table.texts[2] == ("€1.50", "JP¥2,000", "€3.00", "")
+    assert table.texts[3] == ("€0.1500", "JP¥100.0125", "€0.0751", "")
+    assert [line.texts[:3] for line in table.totals] == [
+        ("Total, EUR", "130", "€4.50"),
+        ("Total, JPY", "20", "JP¥2,000"),
+    ]
+    assert "Total, JPY 20 JP¥2,000" in flat(layout, look)
+    book: Any = openpyxl.load_workbook(io.BytesIO(draw(layout, "xlsx", look).data)).active
+    cells = [cell for row in book.iter_rows() for cell in row if cell.number_format != "General"]
+    shown = {cell.value: cell.number_format for cell in reversed(cells)}
+    assert (shown[1.5], shown[2000], shown[4.5]) == ('"€"#,##0.00', '"JP¥"#,##0', '"€"#,##0.00')
+    assert not any(str(value).startswith("=") for value in shown)  # no formula adds up two currencies
+
+
+def test_where_all_rows_have_one_currency_there_is_one_total(dairy: Dairy) -> None:
+    dairy.write("milk.csv", CURRENCY.replace("JPY", "EUR"))
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, f"      - {MONEY}\n"))
+    assert [line.texts[:3] for line in first_table(layout).totals] == [("Total", "150", "€2,004.75")]
+    assert "=SUBTOTAL(9" in str(sheet(draw(layout, "xlsx", look).data))
+    fixed = MONEY.replace("{{ row.remark }}", "{{ recipient.adviser }}")
+    dairy.write("members.csv", "farm_no,farm_name,email,adviser\n117,Laka,laka@members.tarnvale.example,USD\n")
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, f"      - {fixed}\n"), (", cc: adviser", ""))
+    assert first_table(layout).texts[2][0] == "US$1.50"
+
+
+def test_what_is_no_currency_holds_the_package(dairy: Dairy) -> None:
+    dairy.write("milk.csv", CURRENCY.replace("JPY", "Yen"))
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, (TEXT_BLOCK, f"      - {MONEY}\n"))
+        package = dairy.by_key(tools, run)["117"]
+    assert "'Yen' is no currency; write its code of three letters, such as EUR" in package.reason
 
 
 def test_only_the_first_rows_are_shown_but_all_are_totalled(dairy: Dairy) -> None:
@@ -141,7 +243,8 @@ def test_bands_spread_every_amount_once(rows: list[tuple[Any, ...]]) -> None:
 @given(st.lists(st.tuples(keys, st.sampled_from(["x", "y"]), amounts)), st.sampled_from(["sum", "count", "average"]))
 def test_a_crosstab_agrees_with_its_rows_both_ways(rows: list[tuple[Any, ...]], show: Any) -> None:  # noqa: ANN401
     plan = CrosstabPlan(
-        title=None, head=NAMED, top=NAMED, body=PLAIN, rows=0, columns=1, value=2, show=show, total="All", empty="",
+        title=None, head=NAMED, top=NAMED, body=PLAIN, rows=0, columns=1, value=2, row_ranks={}, column_ranks={},
+        show=show, total="All", empty="",
     )  # fmt: skip
     names = CellText(NAMED, House())
     table = lay_out_crosstab(plan, names, names, CellText(PLAIN, House()), rows, lambda columns, _: columns)

@@ -3,16 +3,27 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
+from dataclasses import replace
+from decimal import Decimal
 from typing import Any
 
 import openpyxl
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from gonnet.checks import read_back
 from gonnet.demo import logo
 from gonnet.reports import draw
+from gonnet.reports.layout.row_texts import RowTexts
+from gonnet.reports.layout.tables import TableLayoutMaker
+from gonnet.reports.plans.models import GroupPlan, TablePlan
 from gonnet.reports.workbook.document import sheet_name
+from gonnet.wording.filling import Wording
+from gonnet.wording.formats import House, rounded_half_up
+from made import AMOUNT, LOOK, TEXT, document
 from opened import HEAD, laid
 from support import SETTINGS, Dairy
 
@@ -132,3 +143,29 @@ def test_its_printed_pages_have_the_head_and_the_foot_of_the_report(dairy: Dairy
 def found_again(data: bytes) -> bool:
     """Whether a workbook opens."""
     return openpyxl.load_workbook(io.BytesIO(data)).active is not None
+
+
+amounts = st.one_of(
+    st.none(), st.decimals(-(10**6), 10**6, places=8), st.sampled_from([Decimal("0.005"), Decimal("0.335")])
+)
+
+
+@given(st.lists(st.tuples(st.sampled_from(["a", "b"]), amounts), min_size=1, max_size=30))
+def test_what_a_workbook_adds_up_is_what_the_page_says(rows: list[tuple[object, ...]]) -> None:
+    columns = (TEXT, replace(AMOUNT, total="sum"), replace(AMOUNT, total="average", pattern="0.000"))
+    group = GroupPlan(at=0, ranks={}, column=TEXT, label="", subtotals=True, new_page=False)
+    plan = TablePlan(title=None, columns=columns, at=(0, 1, 1), empty="", groups=(group,), total="Total", formulas=True)
+    table = TableLayoutMaker(plan, House()).lay(rows, RowTexts(Wording(House()), {}, "117"))
+    page = replace(document(["x"], [Decimal(1)]), blocks=(table,))
+    sheet: Any = openpyxl.load_workbook(io.BytesIO(draw(page, "xlsx", LOOK).data)).active
+    said = {line.texts[:1]: line.texts for line in (*table.lines, *table.totals) if line.is_total}
+    for row in sheet.iter_rows():
+        for index, cell in enumerate(row):
+            if cell.data_type == "f":
+                _, number, *area = re.findall(r"\w+", cell.value)
+                cells = (one for (one,) in sheet[f"{area[0]}:{area[-1]}"])
+                found = [Decimal(str(one.value)) for one in cells if one.data_type == "n" and one.value is not None]
+                total = Decimal(sum(found)) if number == "9" else sum(found) / len(found)
+                places = 2 if number == "9" else 3
+                shown = House().number(rounded_half_up(Decimal(total), places), columns[index].pattern or "")
+                assert shown == said[(row[0].value,)][index]

@@ -81,7 +81,17 @@ def test_a_workbook_shows_what_the_pattern_says(pattern: str, is_date: bool, exc
 
 
 def test_decimals_of_a_pattern() -> None:
-    assert [decimals_of(p) for p in ("0", "#,##0.00", "0.0##", "0.00;(0.00)")] == [0, 2, 3, 2]
+    assert [decimals_of(p) for p in ("0", "#,##0.00", "0.0##", "0.00;(0.00)", "'kr.' #,##0")] == [0, 2, 3, 2, 0]
+
+
+@given(
+    st.sampled_from(["en_IE", "de_DE", "de_CH", "nl_NL", "fr_FR", "en_IN", "ar_EG", "da_DK", "pl_PL"]),
+    st.sampled_from(sorted(numbers.list_currencies())),
+    st.decimals(-(10**12), 10**12, places=4),
+)
+def test_money_of_a_column_is_written_as_money_of_a_text(locale: str, currency: str, value: Decimal) -> None:
+    house = House(locale=locale)
+    assert house.number(value, house.money_pattern(currency)) == house.money(value, currency)
 
 
 def fill(source: str, markup: bool = False, **values: object) -> str:

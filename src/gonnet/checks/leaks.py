@@ -11,6 +11,7 @@ import re
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache, partial
 
 from gonnet.checks.matching import Match, matches
 from gonnet.checks.reading.models import ReadBack
@@ -151,9 +152,12 @@ class Watch:
         """
         hits: dict[tuple[str, str], Hit] = {}
         mine = frozenset(keys)
+        whole = cache(partial(_without_blanks, known))
         for place, texts in found.parts:
             for text in texts:
                 if text not in known and (there := self._found[text]):
+                    if "\n" in text and "".join(text.split()) in whole():
+                        continue  # it was broken into lines, and perhaps inside a word
                     for match in self._others(mine, there, are_names=are_names, is_fixed=is_fixed):
                         where = f"{name} ({place})" if place else name
                         hits.setdefault(_which(match.value), _hit(match, where, text))
@@ -239,6 +243,10 @@ def everyday(texts: Iterable[str], values: Values) -> dict[str, set[str]]:
         for match in matches(text, values):
             found.setdefault("".join(match.value.parts), set()).add(match.spelled)
     return found
+
+
+def _without_blanks(texts: Collection[str]) -> frozenset[str]:
+    return frozenset("".join(text.split()) for text in texts)
 
 
 def _which(value: Value) -> tuple[str, str]:

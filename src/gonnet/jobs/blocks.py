@@ -101,6 +101,7 @@ class Column(Formatted):
         value: an SQL expression over a row.
         width: Millimetres, a share of the page such as `20%`, or `auto`.
         weight: The column by which a `weighted` average is weighted.
+        currency: The currency of its amounts: a code such as `EUR`, or a text such as `{{ row.currency }}`.
         link: Where its values lead, such as `https://pool.tarnvale.example/loads/{{ row.load_no }}`.
     """
 
@@ -110,6 +111,7 @@ class Column(Formatted):
     width: float | str = "auto"
     total: Total | None = None
     weight: str | None = None
+    currency: Text | None = None
     link: Text | None = None
 
     @field_validator("link")
@@ -216,6 +218,25 @@ class TableBlock(ConditionalBlock):
     table: TableSpec
 
 
+class Head(Formatted):
+    """A column whose values head the lines of a block, or its columns.
+
+    Attributes:
+        field: The column of the data set.
+    """
+
+    field: str
+
+
+def _as_head(value: object) -> object:
+    return {"field": value} if isinstance(value, str) else value
+
+
+def _as_heads(value: object) -> object:
+    found = (value,) if isinstance(value, str) else as_tuple_of_one(value)
+    return tuple(map(_as_head, found)) if isinstance(found, tuple) else found
+
+
 class BandsSpec(Section):
     """Amounts spread over intervals of a number, or of an age in days.
 
@@ -224,7 +245,7 @@ class BandsSpec(Section):
         of: A number, or a date whose age counts.
         on: The date parameter (or period, by its end) from which ages count; the date of the run when left out.
         edges: Where one band ends and the next begins: a value on an edge belongs to the lower band.
-        by: The columns that a line is for; one line for all when left out.
+        by: The columns that a line is for, each a name, or `field` with `label` and `format`; else one line for all.
         labels: What the bands are called; made from the edges when left out.
         shares: Whether a line under the totals gives each band's share.
     """
@@ -233,7 +254,7 @@ class BandsSpec(Section):
     of: str
     on: str | None = None
     edges: Annotated[Edges, Field(min_length=1, max_length=12)]
-    by: Names = ()
+    by: Annotated[tuple[Head, ...], BeforeValidator(_as_heads)] = ()
     labels: Annotated[tuple[Text, ...], BeforeValidator(as_tuple)] = ()
     format: str = "#,##0.00"
     title: Text | None = None
@@ -260,13 +281,13 @@ class CrosstabSpec(Formatted):
     """One aggregate in rows × columns, with totals both ways.
 
     Attributes:
-        rows: The column whose values head the rows.
-        columns: The column whose values head the columns.
+        rows: The column whose values head the rows: its name, or `field` with `label` and `format`.
+        columns: The column whose values head the columns, likewise.
         value: The column that is aggregated; not needed for a count.
     """
 
-    rows: str
-    columns: str
+    rows: Annotated[Head, BeforeValidator(_as_head)]
+    columns: Annotated[Head, BeforeValidator(_as_head)]
     value: str | None = None
     show: Aggregate = "sum"
     title: Text | None = None

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from gonnet.errors import JobError
 from gonnet.jobs.models import Job
-from gonnet.jobs.references import links_of_report, messages, package_texts, texts_of_report
+from gonnet.jobs.references import messages, package_texts, texts_of_report, texts_of_rows
 from gonnet.jobs.texts import given
 
 _FIELD = re.compile(r"\{\{|\{%")
@@ -24,7 +24,7 @@ def unfilled(job: Job) -> Iterator[JobError]:
     if not marked:
         return
     templates = [template for name in job.file.reports for template in texts_of_report(job, name)]
-    templates += [template for name in job.file.reports for template in links_of_report(job, name)]
+    templates += [template for name in job.file.reports for template in texts_of_rows(job, name)]
     filled = {template.where for template in (*templates, *package_texts(job), *messages(job))}
     for place, text in marked:
         where = job.text(text, *place).where

@@ -23,7 +23,7 @@ from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, Parameter, SqlData
 from gonnet.jobs.steps import Step
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
-from gonnet.jobs.values import Days, as_tuple_of_one
+from gonnet.jobs.values import Days, as_texts, as_tuple_of_one
 from gonnet.jobs.ways import Way
 from gonnet.wording.template import Template
 
@@ -193,6 +193,7 @@ class JobFile(Section):
         steps: Programs of the workspace that run at moments of a run.
         before: No longer there.
         after: No longer there.
+        in_order: Column → its values in an order of their own, for tables, groups, crosstabs and charts; others follow.
         keep: How long the files of a run are kept; as the workspace says when left out.
         once_per: What makes two regular sends the same: parameters, figures, or texts; when left out, all parameters.
         calendar: When it runs by itself.
@@ -212,6 +213,7 @@ class JobFile(Section):
     recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists)] = ()
     figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value)]] = {}
     phrases: dict[Name, Text] = {}
+    in_order: dict[str, Annotated[tuple[str, ...], BeforeValidator(as_texts), Field(min_length=2)]] = {}
     reports: dict[Name, Report] = {}
     package: PackageSpec
     rules: tuple[Rule, ...] = ()
@@ -238,6 +240,15 @@ class JobFile(Section):
     @classmethod
     def _lists_as_tuples(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else value
+
+    @field_validator("in_order")
+    @classmethod
+    def _each_once(cls, value: dict[str, tuple[str, ...]]) -> dict[str, tuple[str, ...]]:
+        for name, values in value.items():
+            twice = next((one for one in values if values.count(one) > 1), None)
+            if twice is not None:
+                raise ValueError(f"'{twice}' is there twice in the order of '{name}'")
+        return value
 
     @field_validator("calendar")
     @classmethod

@@ -32,6 +32,11 @@ def to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording
         for place, column in _columns_of(report, "reports", name):
             yield from _column(job, column, rows, columns[rows], place)
     yield from texts_to_the_data(job, columns, wording)
+    every = sorted({name for table in columns.values() for name in table})
+    for name in job.file.in_order:
+        if name not in every:
+            what = f"no data set has a column '{name}'"
+            yield JobError(what, where=job.at("in_order", name), fix=meant(name, every, noun="column"))
 
 
 def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: Wording) -> Iterator[JobError]:
@@ -48,7 +53,7 @@ def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: W
         for template in texts_of_report(job, name):
             yield from wording.check(template, known)
         rows = job.file.reports[name].rows or job.file.split.rows
-        for template in links_of_report(job, name):
+        for template in texts_of_rows(job, name):
             yield from wording.check(template, known | {"row": tuple(columns[rows])})
     for template in package_texts(job):
         yield from wording.check(template, known)
@@ -127,11 +132,12 @@ def texts_of_report(job: Job, name: str, hidden: Collection[int] = ()) -> Iterat
                 pass
 
 
-def links_of_report(job: Job, name: str) -> Iterator[Template]:
-    """The links of the columns of its tables."""
+def texts_of_rows(job: Job, name: str) -> Iterator[Template]:
+    """The texts of a report that are filled for each row: links and currencies of the columns of its tables."""
     for place, column in _columns_of(job.file.reports[name], "reports", name):
-        if column.link is not None:
-            yield job.text(column.link, *place, "link")
+        for part, source in (("link", column.link), ("currency", column.currency)):
+            if source is not None:
+                yield job.text(source, *place, part)
 
 
 def _columns_of(report: Report, *at: str | int) -> Iterator[tuple[tuple[str | int, ...], Column]]:

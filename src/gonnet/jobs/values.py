@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from dataclasses import dataclass
 from decimal import Decimal
@@ -23,6 +24,15 @@ def as_tuple(value: object) -> object:
 def as_tuple_of_one(value: object) -> object:
     """A list, or a single group of lines, as a tuple."""
     return (value,) if isinstance(value, dict) else as_tuple(value)
+
+
+def as_texts(value: object) -> object:
+    """A list of values of the data as a tuple of their texts."""
+    if not isinstance(value, list):
+        return value
+    return tuple(
+        str(one) if isinstance(one, (int, Decimal, dt.date)) and not isinstance(one, bool) else one for one in value
+    )
 
 
 _DAYS = {"day": 1, "week": 7, "month": 31, "year": 366}

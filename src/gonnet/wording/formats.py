@@ -18,6 +18,8 @@ from gonnet.wording.languages import windows_language
 from gonnet.wording.words import Words, words_of
 
 _NUMBER = re.compile(r"^[^0#]*[#,]*[0,]+(?:\.0*#*)?[^0#]*$")
+_DIGITS = re.compile(r"[#0][#0,]*(?:\.[#0]+)?")
+_QUOTED = re.compile(r"'(?:[^']|'')*'")
 _DATE_FIELDS = re.compile(r"'[^']*'|([a-zA-Z])\1*")
 _TIME_LETTERS = frozenset("Hhmsa")
 _KNOWN_DATE_LETTERS = frozenset("yMLdE") | _TIME_LETTERS
@@ -76,6 +78,25 @@ class House:
             context.prec = 60
             return numbers.format_currency(rounded, currency, locale=self.locale)
 
+    def money_pattern(self, currency: str, pattern: str | None = None) -> str:
+        """The number pattern by which amounts of a currency are written, such as `'€'#,##0.00`.
+
+        Args:
+            currency: ISO 4217 code; empty for amounts whose currency is not known.
+            pattern: How the number is written; with the currency's own number of decimals when None.
+
+        Raises:
+            ValueError: there is no such currency.
+        """
+        if not currency:
+            return pattern or "#,##0.00"
+        if currency not in _currencies():
+            raise ValueError(f"'{currency}' is no currency; write its code of three letters, such as EUR")
+        usual = str(Locale.parse(self.locale).currency_formats["standard"].pattern)
+        places = numbers.get_currency_precision(currency)
+        symbol = "'" + numbers.get_currency_symbol(currency, locale=self.locale).replace("'", "''") + "'"
+        return _DIGITS.sub(lambda found: pattern or _with_places(found[0], places), usual).replace("¤", symbol)
+
     def date(self, value: dt.date, pattern: str | None = None) -> str:
         """`value` by a CLDR date pattern; without one, the locale's medium form."""
         if isinstance(value, dt.datetime) and pattern is not None:
@@ -110,6 +131,10 @@ class House:
                 return self.number(value)
             case _:
                 return str(value)
+
+
+def _with_places(digits: str, places: int) -> str:
+    return digits.partition(".")[0] + ("." + "0" * places if places else "")
 
 
 @lru_cache(maxsize=1)
@@ -159,7 +184,7 @@ def _unit(places: int) -> Decimal:
 @lru_cache(maxsize=256)
 def decimals_of(pattern: str) -> int:
     """The largest number of decimals a CLDR number pattern shows (`#,##0.00` → 2)."""
-    _, _, fraction = pattern.split(";")[0].partition(".")
+    _, _, fraction = _QUOTED.sub("", pattern).split(";")[0].partition(".")
     return sum(1 for sign in fraction if sign in "0#")
 
 
@@ -193,7 +218,9 @@ def excel_pattern(pattern: str, *, is_date: bool = False, locale: str | None = N
     Names of months and days are those of `locale`, whatever the language of the program that opens the workbook.
     """
     if not is_date:
-        return pattern.replace("¤", "")
+        return _QUOTED.sub(
+            lambda found: '"' + found[0][1:-1].replace("''", "'").replace('"', "") + '"', pattern.replace("¤", "")
+        )
     named = any(found[0].startswith(("MMM", "LLL", "E")) for found in _DATE_FIELDS.finditer(pattern))
     language = windows_language(locale) if named and locale else None
     return (f"[$-{language:X}]" if language else "") + _DATE_FIELDS.sub(_excel_date_field, pattern)

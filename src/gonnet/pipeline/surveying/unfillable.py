@@ -10,6 +10,7 @@ from gonnet.jobs import Job, references
 from gonnet.packages import PackagePlan, PartPlan
 from gonnet.pipeline.survey import Survey
 from gonnet.reports.fonts import Family, family
+from gonnet.reports.plans.doubts import TableDoubts
 from gonnet.reports.signs import signs_of_rows
 from gonnet.wording.languages import called
 
@@ -18,12 +19,12 @@ _WHITE = frozenset("\t\r\x85\u2028\u2029")  # blanks and line ends on a page
 
 
 def unfillable(job: Job, found: Survey) -> Iterator[Finding]:
-    """Yield a finding for each package of which a text cannot be filled, and for what no PDF can show."""
+    """A finding for each package of which a text cannot be filled, for what no PDF can show, for odd tables."""
     on_paper = any(document.format == "pdf" for document in job.file.package.documents)
     faces = family(found.house.look.fonts)
     if on_paper:
         yield from _unprintable(faces, found)
-    yield from _dead_links(found)
+    yield from TableDoubts(found.engine, found.fields, found.values.bound()).of(job, found.house.reports)
     for plan in found.plans:
         if plan.is_made:
             try:
@@ -59,23 +60,6 @@ def _fill_all(plan: PackagePlan, found: Survey) -> str:
         for template in references.texts_of_message(theirs.job, plan.decision.effects.message or ""):
             theirs.wording.fill(template, names, key=plan.key)
     return "\n".join(written)
-
-
-def _dead_links(found: Survey) -> Iterator[Finding]:
-    """A finding for each link of a table into which an empty value is merged."""
-    for report in found.house.reports:
-        values = found.fields[report.view]
-        for table in report.tables():
-            for at, link in table.links.items():
-                empty = " or ".join(
-                    f"trim(coalesce(cast({values[field]} as varchar), '')) = ''" for _, field in link.fields
-                )
-                sql = f"select count(*) from {report.view} where gonnet_key is not null and ({empty or 'false'})"
-                ((count,),) = found.engine.query(sql, found.values.bound())
-                if count:
-                    rows = "1 row" if count == 1 else f"{count:,} rows"
-                    text = f"a link under '{table.columns[at].label}' leads nowhere in {rows}: a value in it is empty"
-                    yield Finding(weight=Weight.ATTENTION, text=text)
 
 
 def _unprintable(faces: Family, found: Survey) -> Iterator[Finding]:

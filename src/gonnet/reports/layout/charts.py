@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
+from gonnet.reports.layout.ordering import each_in_order
 from gonnet.reports.plans.columns import CellText, ValueKind, rounded, totalled
 from gonnet.reports.plans.models import ChartKind, ChartPlan, SeriesPlan
 from gonnet.wording.formats import House, rounded_half_up
@@ -20,12 +21,17 @@ LIGHTER = (0.0, 0.55, 0.8, 0.3, 0.92, 0.7)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SeriesLayout:
-    """A row of values as they are shown, rounded; None where there is none. An aggregate of the run is a line."""
+    """A row of values as they are shown, rounded; None where there is none. An aggregate of the run is a line.
+
+    Attributes:
+        exact: The values before they were rounded.
+    """
 
     label: str
     values: tuple[Decimal | None, ...]
     texts: tuple[str, ...]
     of_run: bool = False
+    exact: tuple[Decimal | None, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,7 +107,7 @@ class ChartLayoutMaker:
     def lay(self, rows: Rows) -> ChartLayout:
         """The chart for one slice's rows."""
         plan = self._plan
-        places = _ordered(row[plan.over] for row in rows)
+        places = each_in_order((row[plan.over] for row in rows), plan.ranks)
         own = self._own(rows, places)
         run = [self._series(label, [values.get(place) for place in places], of_run=True) for label, values in plan.run]
         named = [self._place(place) or "–" for place in places]
@@ -109,7 +115,7 @@ class ChartLayoutMaker:
             named, own = self._by_share(places, own[0])
         series = (*own, *run)
         lines = [*plan.lines]
-        known = [value for value in own[0].values if value is not None]
+        known = [value for value in own[0].exact if value is not None]
         if plan.average and known:
             lines.append((plan.average, sum(known, Decimal(0)) / len(known)))
         shown = tuple((label, *self._shown(value)) for label, value in lines)
@@ -136,7 +142,7 @@ class ChartLayoutMaker:
             return [self._aggregated(series, series.label, rows, places) for series in plan.series]
         assert self._by is not None
         at, found = plan.by[0], []
-        parts = _ordered(row[at] for row in rows)
+        parts = each_in_order((row[at] for row in rows), plan.by_ranks)
         kept = parts if len(parts) <= MOST_SERIES else parts[: MOST_SERIES - 1]
         for part in kept:
             mine = [row for row in rows if row[at] == part]
@@ -154,12 +160,14 @@ class ChartLayoutMaker:
         return self._series(label, [totalled(measure, cells[place]) if place in cells else None for place in places])
 
     def _series(self, label: str, values: Sequence[object], *, of_run: bool = False) -> SeriesLayout:
-        pairs = [self._shown(Decimal(value)) if isinstance(value, (int, Decimal)) else (None, "") for value in values]
+        exact = [Decimal(value) if isinstance(value, (int, Decimal)) else None for value in values]
+        pairs = [self._shown(value) if value is not None else (None, "") for value in exact]
         return SeriesLayout(
             label=label,
             values=tuple(value for value, _ in pairs),
             texts=tuple(text for _, text in pairs),
             of_run=of_run,
+            exact=tuple(exact),
         )
 
     def _shown(self, value: Decimal) -> tuple[Decimal, str]:
@@ -169,17 +177,17 @@ class ChartLayoutMaker:
 
     def _by_share(self, places: Sequence[object], series: SeriesLayout) -> tuple[list[str], list[SeriesLayout]]:
         """Places from the largest value down, each value with its share of the total."""
-        whole = sum((value for value in series.values if value is not None), Decimal(0))
-        order = sorted(range(len(places)), key=lambda at: -(series.values[at] or 0))
-        pairs = [(self._place(places[at]) or "–", series.values[at], series.texts[at]) for at in order]
+        exact = series.exact
+        whole = sum((value for value in exact if value is not None), Decimal(0))
+        order = sorted(range(len(places)), key=lambda at: -(exact[at] or 0))
+        pairs = [(self._place(places[at]) or "–", exact[at]) for at in order]
         if len(pairs) > MOST_SHARES:  # what does not fit a page is one bar
-            rest = sum((value for _, value, _ in pairs[MOST_SHARES - 1 :] if value is not None), Decimal(0))
-            pairs = [*pairs[: MOST_SHARES - 1], ("…", *self._shown(rest))]
-        texts = [
-            f"{text} ({self._share(value, whole)}\u00a0%)" if value is not None else "" for _, value, text in pairs
-        ]
-        found = SeriesLayout(label=series.label, values=tuple(value for _, value, _ in pairs), texts=tuple(texts))
-        return [place for place, _, _ in pairs], [found]
+            rest = sum((value for _, value in pairs[MOST_SHARES - 1 :] if value is not None), Decimal(0))
+            pairs = [*pairs[: MOST_SHARES - 1], ("…", rest)]
+        shown = self._series(series.label, [value for _, value in pairs])
+        parts = zip(shown.exact, shown.texts, strict=True)
+        texts = [f"{text} ({self._share(value, whole)}\u00a0%)" if value is not None else "" for value, text in parts]
+        return [place for place, _ in pairs], [replace(shown, texts=tuple(texts))]
 
     def _share(self, value: Decimal | None, whole: Decimal) -> str:
         return self._house.number(rounded_half_up(100 * (value or 0) / whole, 1), "0.0") if whole else "–"
@@ -214,10 +222,3 @@ def nice_ticks(values: Sequence[Decimal], least: Decimal = Decimal(0)) -> list[D
     step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= rough)
     first, last = (low / step).to_integral_value("ROUND_FLOOR"), (high / step).to_integral_value("ROUND_CEILING")
     return [step * number for number in range(int(first), int(last) + 1)]
-
-
-def _ordered(values: Iterator[object]) -> list[object]:
-    """Every value once, in order; what has no value comes last."""
-    found = dict.fromkeys(values)
-    known = sorted(value for value in found if value is not None)  # type: ignore[type-var]  # one column, one type
-    return [*known, *([None] if None in found else [])]

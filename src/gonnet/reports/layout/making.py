@@ -6,8 +6,9 @@ from collections.abc import Callable, Mapping, Sequence
 
 from gonnet.reports.layout.charts import ChartLayoutMaker
 from gonnet.reports.layout.models import BlockLayout, FactsLayout, FormLayout, HeadingLayout, Layout, TextLayout
+from gonnet.reports.layout.row_texts import RowTexts
 from gonnet.reports.layout.spread import lay_out_bands, lay_out_crosstab
-from gonnet.reports.layout.tables import FillLink, TableLayoutMaker
+from gonnet.reports.layout.tables import TableLayoutMaker
 from gonnet.reports.plans.columns import CellText
 from gonnet.reports.plans.models import (
     BandsPlan,
@@ -29,13 +30,12 @@ from gonnet.reports.plans.widths import fit_widths
 from gonnet.wording.filled import Filled
 from gonnet.wording.filling import Wording
 from gonnet.wording.formats import House
-from gonnet.wording.links import Link
 from gonnet.wording.marked import paragraphs
 from gonnet.wording.template import Template
 
 Rows = Sequence[tuple[object, ...]]
 RowsByView = Mapping[str, Rows]
-Lay = Callable[[Rows, FillLink], BlockLayout]
+Lay = Callable[[Rows, RowTexts], BlockLayout]
 
 
 class LayoutMaker:
@@ -65,8 +65,7 @@ class LayoutMaker:
         house = self.house
         match block:
             case TablePlan():
-                writers = [CellText(column, house) for column in block.columns]
-                return TableLayoutMaker(block, writers, [CellText(group.column, house) for group in block.groups]).lay
+                return TableLayoutMaker(block, house).lay
             case BandsPlan():
                 writers = [CellText(column, house) for column in block.columns]
                 return lambda rows, _: lay_out_bands(block, writers, rows, house)
@@ -109,12 +108,13 @@ class LayoutMaker:
         sheet = self._filled(plan.sheet, names, key)
         blocks: list[BlockLayout] = []
         merged = [("the title", title), ("the header", header), ("the footer", footer), ("the sheet", sheet)]
+        row_texts = RowTexts(self._wording, names, key)
         for index, block in enumerate(plan.blocks):
             if index in hidden:
                 continue
             of_rows = self._of_rows.get((report, index))
             if of_rows is not None:
-                blocks.append(of_rows(mine, lambda text, row: self._link(text, {**names, "row": row}, key)))
+                blocks.append(of_rows(mine, row_texts))
             else:
                 blocks.append(self._of_texts(block, names, key, merged))
         return Layout(
@@ -166,9 +166,6 @@ class LayoutMaker:
                 return block
             case _:
                 raise AssertionError(f"{type(block).__name__} is a block of rows")
-
-    def _link(self, template: Template, names: Mapping[str, object], key: str) -> Link:
-        return self._wording.fill_link(template, names, key=key)
 
     def _filled(self, template: Template, names: Mapping[str, object], key: str) -> Filled:
         return self._wording.fill(template, names, key=key)

@@ -49,6 +49,8 @@ class Line:
         since: For totals: the first of these rows.
         new_page: Whether it begins a page.
         named: The value of the data by which it is called; empty where it has none.
+        columns: For totals of amounts with currencies: how each is written; as in the table when empty.
+        is_part: Whether it totals only the rows of one currency.
     """
 
     before: int
@@ -58,13 +60,16 @@ class Line:
     since: int = 0
     new_page: bool = False
     named: str = ""
+    columns: tuple[ColumnPlan, ...] = ()
+    is_part: bool = False
 
     def part(self, columns: Sequence[int]) -> Line:
         """The same line with some of its columns."""
         if not self.is_total:
             return self
         texts, values = ([part[at] for at in columns] for part in (self.texts, self.values))
-        return replace(self, texts=tuple(map(str, texts)), values=tuple(values))
+        written = tuple(self.columns[at] for at in columns) if self.columns else ()
+        return replace(self, texts=tuple(map(str, texts)), values=tuple(values), columns=written)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,9 +85,11 @@ class TableLayout:
         exact: Column → exact sum of all of its values, where it is totalled by `sum` and is a control total.
         rows: Number of the slice's rows it was made of.
         formulas: Whether a workbook computes the totals.
+        exact_values: Column whose total a workbook computes → its values as they are added up, not rounded.
         keep: Columns that are repeated where it goes on beside itself.
         tops: The headings of columns that are values of the data.
         links: Column → where each of its values leads.
+        money: Column of amounts with currencies → how each of them is written.
     """
 
     columns: tuple[ColumnPlan, ...]
@@ -96,9 +103,11 @@ class TableLayout:
     emphasis: Mapping[int, Mapping[int, frozenset[Accent]]] = field(default_factory=dict)
     exact: Mapping[str, Decimal] = field(default_factory=dict)
     formulas: bool = False
+    exact_values: Mapping[int, tuple[object, ...]] = field(default_factory=dict)
     keep: int = 1
     tops: tuple[str, ...] = ()
     links: Mapping[int, tuple[Link, ...]] = field(default_factory=dict)
+    money: Mapping[int, tuple[ColumnPlan, ...]] = field(default_factory=dict)
 
     @property
     def height(self) -> int:
@@ -121,7 +130,13 @@ class TableLayout:
             totals=tuple(line.part(columns) for line in self.totals),
             emphasis=emphasis,
             links={where[column]: links for column, links in self.links.items() if column in where},
+            exact_values={where[at]: found for at, found in self.exact_values.items() if at in where},
+            money={where[column]: plans for column, plans in self.money.items() if column in where},
         )
+
+    def written(self, column: int, row: int) -> ColumnPlan:
+        """How a value is written."""
+        return self.money[column][row] if column in self.money else self.columns[column]
 
     def link(self, column: int, row: int) -> str:
         """Where a value leads; empty where it leads nowhere."""
@@ -132,6 +147,7 @@ class TableLayout:
         for index, column in enumerate(self.columns):
             if column.is_measure:
                 yield from zip(self.texts[index], self.values[index], strict=True)
+                yield from zip(self.texts[index], self.exact_values.get(index, ()), strict=False)
                 for line in (*self.lines, *self.totals):
                     if line.is_total:
                         yield line.texts[index], line.values[index]

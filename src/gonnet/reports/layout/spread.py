@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 
 from gonnet.reports.layout.models import Line, TableLayout
+from gonnet.reports.layout.ordering import each_in_order
 from gonnet.reports.plans.columns import CellText, CellValue, ColumnPlan, rounded, totalled
 from gonnet.reports.plans.models import BandsPlan, CrosstabPlan
 from gonnet.wording.formats import House, rounded_half_up
@@ -72,7 +73,8 @@ def lay_out_crosstab(
     for row in rows:
         value = row[plan.value] if plan.value is not None else 1
         cells.setdefault((row[plan.rows], row[plan.columns]), []).append(value)
-    heads, tops = _ordered(row for row, _ in cells), _ordered(column for _, column in cells)
+    heads = each_in_order((row for row, _ in cells), plan.row_ranks)
+    tops = each_in_order((column for _, column in cells), plan.column_ranks)
     measure = replace(plan.body, total=plan.show)
 
     def shown(values: list[object]) -> CellValue:
@@ -107,13 +109,6 @@ def _along(cells: Mapping[tuple[object, object], list[object]], tops: Sequence[o
 
 def _last(plan: CrosstabPlan) -> ColumnPlan:
     return replace(plan.body, label=plan.total)
-
-
-def _ordered(values: Iterable[object]) -> list[object]:
-    """Every value once, in order; what has no value comes last."""
-    found = dict.fromkeys(values)
-    known = sorted(value for value in found if value is not None)  # type: ignore[type-var]  # one column, one type
-    return [*known, *([None] if None in found else [])]
 
 
 def _line(before: int, pairs: Sequence[CellValue]) -> Line:

@@ -36,10 +36,12 @@ def plan_chart(spec: ChartSpec, fields: Fields, job: Job, place: tuple[str | int
         kind=spec.kind,
         title=spec.title,
         over=over,
+        ranks=fields.ranks(spec.over, job.file.in_order, job.at("in_order", spec.over)),
         places=by_name(spec.over, fields.type_at(over), spec.over_format, house, job.at(*place)),
         by=(by, by_name(spec.by, fields.type_at(by), None, house, job.at(*place)))
         if by is not None and spec.by
         else None,
+        by_ranks=fields.ranks(spec.by, job.file.in_order, job.at("in_order", spec.by)) if spec.by else {},
         series=series,
         body=replace(by_name("value", kind, spec.format, house, job.at(*place)), is_measure=True),
         lines=((_or(spec.target_label, words.target), spec.target),) if spec.target is not None else (),

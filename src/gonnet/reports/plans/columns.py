@@ -92,10 +92,14 @@ CellValue = tuple[str, object]
 
 
 class CellText:
-    """How a column shows its values; each distinct value is rounded and formatted once."""
+    """How a column shows its values; each distinct value is rounded and formatted once.
+
+    Attributes:
+        column: The column.
+    """
 
     def __init__(self, column: ColumnPlan, house: House) -> None:
-        self._column = column
+        self.column = column
         self._house = house
         self._known: Remembered[Any, CellValue] = Remembered(self._made, 200_000)
 
@@ -112,10 +116,10 @@ class CellText:
         return list(map(self._known.__getitem__, values))
 
     def _made(self, value: object) -> CellValue:
-        return self._written(value), rounded(self._column, value)
+        return self._written(value), rounded(self.column, value)
 
     def _written(self, value: object) -> str:
-        pattern = self._column.pattern
+        pattern = self.column.pattern
         match value:
             case None:
                 return ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.data import ColumnType, Engine, quoted
@@ -53,6 +53,27 @@ class Fields:
         except DataError as error:
             raise JobError(f"there is no column '{name}'", where=where, fix=error.fix) from error
         return self._place(quoted(name), where)
+
+    def ranks(self, name: str, order: Mapping[str, Sequence[str]], where: str) -> dict[object, int]:
+        """The values of a column in the order that the job gives it, each with its place; none where it gives none.
+
+        Args:
+            name: The column.
+            order: Column → its values in order.
+            where: The place of the order in the job.
+
+        Raises:
+            JobError: one of them cannot be a value of the column.
+        """
+        kind = self.type_at(self.column(name, where)).type
+        found = {}
+        for rank, text in enumerate(order.get(name, ())):
+            ((value,),) = self.engine.query(f"select try_cast($text as {kind})", {"text": text})
+            if value is None:
+                what = f"'{text}' is no value of column '{name}', which is {kind.lower()}"
+                raise JobError(what, where=where, fix="Write its values as the data have them")
+            found[value] = rank
+        return found
 
     def number(self, name: str, where: str, what: str) -> int:
         """The place of a column that must be one of numbers.

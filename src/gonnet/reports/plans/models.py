@@ -136,11 +136,25 @@ class Space:
     height: float | None
 
 
+Ranks = Mapping[object, int]
+"""A value of the data → its place in the order that the job gives its column; empty where it gives none."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class GroupPlan:
-    """Rows that belong together: by which of the row's values, shown how."""
+class SortPlan:
+    """By which of a row's values a table is sorted, in which order, and whether that is turned round."""
 
     at: int
+    ranks: Ranks
+    falling: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupPlan:
+    """Rows that belong together: by which of the row's values, shown how, in which order."""
+
+    at: int
+    ranks: Ranks
     column: ColumnPlan
     label: str
     subtotals: bool
@@ -157,11 +171,19 @@ class EmphasisPlan:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class LinkPlan:
-    """Where the values of a column lead: a text, and where the values of a row that it merges stand, by name."""
+class RowText:
+    """A text that is filled for each row, and where the values of a row that it merges stand, by name."""
 
     text: Template
     fields: tuple[tuple[str, int], ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CurrencyPlan:
+    """The currency of a column's amounts, and how these are written; with the currency's own decimals where None."""
+
+    code: RowText
+    pattern: str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -171,16 +193,17 @@ class TablePlan:
     Attributes:
         columns: Its columns, sized.
         at: Where their values stand in a row of the run.
-        sort: Places in a row by which it is sorted, each with whether it falls.
+        sort: How it is sorted; groups come before.
         control: Whether its sums count as shown in every package: it has no condition.
         links: Column of the table → where its values lead.
+        currencies: Column of the table → the currency of its amounts.
     """
 
     title: str | None
     columns: tuple[ColumnPlan, ...]
     at: tuple[int, ...]
     empty: str
-    sort: tuple[tuple[int, bool], ...] = ()
+    sort: tuple[SortPlan, ...] = ()
     groups: tuple[GroupPlan, ...] = ()
     first: int | None = None
     rest: str = ""
@@ -189,7 +212,8 @@ class TablePlan:
     formulas: bool = False
     keep: int = 1
     control: bool = True
-    links: Mapping[int, LinkPlan] = field(default_factory=dict)
+    links: Mapping[int, RowText] = field(default_factory=dict)
+    currencies: Mapping[int, CurrencyPlan] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -226,6 +250,8 @@ class CrosstabPlan:
         rows: Where the first stand in a row of the run.
         columns: Where the second stand.
         value: Where the value stands; None for a count of rows.
+        row_ranks: The order of the first.
+        column_ranks: The order of the second.
     """
 
     title: str | None
@@ -235,6 +261,8 @@ class CrosstabPlan:
     rows: int
     columns: int
     value: int | None
+    row_ranks: Ranks
+    column_ranks: Ranks
     show: Aggregate
     total: str
     empty: str
@@ -255,8 +283,10 @@ class ChartPlan:
 
     Attributes:
         over: Where the places on the axis stand in a row of the run.
+        ranks: Their order.
         places: How they are shown.
         by: Where the values that make the series stand, and how they are shown; None where `series` says it.
+        by_ranks: Their order.
         body: How values are shown.
         lines: Label and value of lines straight across.
         average: What the line at the average of the first series is called, or None.
@@ -267,8 +297,10 @@ class ChartPlan:
     kind: ChartKind
     title: str | None
     over: int
+    ranks: Ranks
     places: ColumnPlan
     by: tuple[int, ColumnPlan] | None
+    by_ranks: Ranks
     series: tuple[SeriesPlan, ...]
     body: ColumnPlan
     lines: tuple[tuple[str, Decimal], ...]

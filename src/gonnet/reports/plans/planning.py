@@ -11,22 +11,24 @@ from gonnet.jobs import Job, blocks, references
 from gonnet.jobs.charts import ChartBlock, StandingBlock
 from gonnet.jobs.models import Form, Report
 from gonnet.reports.plans.charts import plan_chart
-from gonnet.reports.plans.column_plans import by_name, labelled, plan_column, widest
-from gonnet.reports.plans.columns import ColumnPlan
+from gonnet.reports.plans.column_plans import by_name, plan_column, widest
+from gonnet.reports.plans.columns import ColumnPlan, ValueKind
 from gonnet.reports.plans.fields import Fields
 from gonnet.reports.plans.forms import plan_form
 from gonnet.reports.plans.models import (
     BandsPlan,
     BlockPlan,
     CrosstabPlan,
+    CurrencyPlan,
     EmphasisPlan,
     FactsPlan,
     FormPlan,
     GroupPlan,
     HeadingPlan,
-    LinkPlan,
     Look,
     ReportPlan,
+    RowText,
+    SortPlan,
     Space,
     TablePlan,
     TextPlan,
@@ -37,6 +39,7 @@ from gonnet.reports.plans.widths import POINTS, fit_widths, page_form
 from gonnet.wording.filling import fields_of
 
 Place = tuple[str | int, ...]
+_ANY_CURRENCY = "\u00a0MMM0"  # about as wide as the longest sign of a currency, and a decimal more
 
 
 def plan_reports(
@@ -137,6 +140,9 @@ class _Planner:
         found = [self._column(column, (*place, "columns", index)) for index, column in enumerate(spec.columns)]
         columns = [column for column, _ in found]
         samples = [widest(self._fields, column, where, self._look.house) for column, where in found]
+        for index, column in enumerate(spec.columns):
+            if column.currency is not None:
+                samples[index] = tuple(text + _ANY_CURRENCY for text in samples[index])
         return TablePlan(
             title=spec.title,
             columns=fit_widths(columns, samples, self._room, self._look, spec.keep),
@@ -154,18 +160,31 @@ class _Planner:
             keep=min(spec.keep, len(columns) - 1),
             control=block.when is None,
             links={
-                index: self._link(column.link, (*place, "columns", index, "link"))
+                index: self._row_text(column.link, (*place, "columns", index, "link"))
                 for index, column in enumerate(spec.columns)
                 if column.link is not None
             },
+            currencies={
+                index: self._currency(column, columns[index], (*place, "columns", index))
+                for index, column in enumerate(spec.columns)
+                if column.currency is not None
+            },
         )
 
-    def _link(self, text: str, place: Place) -> LinkPlan:
+    def _currency(self, column: blocks.Column, plan: ColumnPlan, place: Place) -> CurrencyPlan:
+        if plan.kind is not ValueKind.NUMBER:
+            what = f"column '{plan.field}' is {plan.kind.words} and has no currency"
+            raise JobError(what, where=self._job.at(*place, "currency"), fix="Amounts have one; leave `currency` out")
+        return CurrencyPlan(code=self._row_text(f"{column.currency}", (*place, "currency")), pattern=column.format)
+
+    def _row_text(self, text: str, place: Place) -> RowText:
         template = self._job.text(text, *place)
         names = fields_of(template, "row")
-        return LinkPlan(
-            text=template, fields=tuple((name, self._fields.column(name, template.where)) for name in names)
-        )
+        return RowText(text=template, fields=tuple((name, self._fields.column(name, template.where)) for name in names))
+
+    def _ranks(self, name: str) -> dict[object, int]:
+        """The order that the job gives the values of a column."""
+        return self._fields.ranks(name, self._job.file.in_order, self._job.at("in_order", name))
 
     def _column(self, column: blocks.Column, place: Place) -> tuple[ColumnPlan, int]:
         where = self._job.at(*place)
@@ -179,15 +198,16 @@ class _Planner:
             plan = replace(plan, weight=weight)
         return replace(plan, sql=self._fields.sql_at(at)), at
 
-    def _sorted(self, text: str, where: str) -> tuple[int, bool]:
+    def _sorted(self, text: str, where: str) -> SortPlan:
         name = text.removesuffix(" descending")
-        return self._fields.column(name, where), name != text
+        return SortPlan(at=self._fields.column(name, where), ranks=self._ranks(name), falling=name != text)
 
     def _group(self, group: blocks.Group, place: Place) -> GroupPlan:
         at = self._fields.column(group.by, self._job.at(*place, "by"))
         return GroupPlan(
             at=at,
-            column=self._plain(group.by, at, None, self._job.at(*place)),
+            ranks=self._ranks(group.by),
+            column=self._plain(blocks.Head(field=group.by), at, self._job.at(*place)),
             label=group.label,
             subtotals=group.subtotals,
             new_page=group.new_page,
@@ -203,15 +223,16 @@ class _Planner:
         at = self._fields.condition(spec.when, where)
         return EmphasisPlan(at=at, columns=frozenset(chosen), look=frozenset(spec.look))
 
-    def _plain(self, name: str, at: int, pattern: str | None, where: str) -> ColumnPlan:
-        """A column by its name alone."""
-        return by_name(name, self._fields.type_at(at), pattern, self._look.house, where)
+    def _plain(self, head: blocks.Head, at: int, where: str) -> ColumnPlan:
+        """A column that heads something."""
+        found = by_name(head.field, self._fields.type_at(at), head.format, self._look.house, where)
+        return found if head.label is None else replace(found, label=head.label)
 
     def _bands(self, spec: blocks.BandsSpec, place: Place) -> BandsPlan:
         at: Callable[..., str] = self._job.at
         amount = self._fields.number(spec.amount, at(*place, "amount"), "`amount`")
-        by = [self._fields.column(name, at(*place, "by")) for name in spec.by]
-        heads = [self._plain(name, where, None, at(*place)) for name, where in zip(spec.by, by, strict=True)]
+        by = [self._fields.column(head.field, at(*place, "by")) for head in spec.by]
+        heads = [self._plain(head, where, at(*place, "by")) for head, where in zip(spec.by, by, strict=True)]
         kind = ColumnType(name="amount", type="DECIMAL(38,2)")
         labels = [*(spec.labels or self._band_labels(spec)), self._words.total if spec.total is None else spec.total]
         bodies = [
@@ -266,9 +287,10 @@ class _Planner:
     def _crosstab(self, spec: blocks.CrosstabSpec, place: Place) -> CrosstabPlan:
         at = self._job.at
         rows, columns = (
-            self._fields.column(name, at(*place, part))
-            for name, part in ((spec.rows, "rows"), (spec.columns, "columns"))
+            self._fields.column(head.field, at(*place, part))
+            for head, part in ((spec.rows, "rows"), (spec.columns, "columns"))
         )
+        head = self._plain(spec.rows, rows, at(*place, "rows"))
         value, kind = None, ColumnType(name="count", type="BIGINT")
         if spec.value is not None:
             value = self._fields.number(spec.value, at(*place, "value"), "`value`")
@@ -277,12 +299,14 @@ class _Planner:
         body = blocks.Column(field=spec.value or "count", label=spec.label or "", format=pattern, align="right")
         return CrosstabPlan(
             title=spec.title,
-            head=replace(self._plain(spec.rows, rows, None, at(*place)), label=spec.label or labelled(spec.rows)),
-            top=self._plain(spec.columns, columns, None, at(*place)),
+            head=replace(head, label=spec.label) if spec.label and spec.rows.label is None else head,
+            top=self._plain(spec.columns, columns, at(*place, "columns")),
             body=replace(plan_column(body, kind, self._look.house, at(*place)), is_measure=True),
             rows=rows,
             columns=columns,
             value=value,
+            row_ranks=self._ranks(spec.rows.field),
+            column_ranks=self._ranks(spec.columns.field),
             show=spec.show,
             total=self._words.total if spec.total is None else spec.total,
             empty=self._words.empty if spec.empty is None else spec.empty,

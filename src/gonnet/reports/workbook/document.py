@@ -42,6 +42,7 @@ _SIDES = {"left": "left", "right": "right", "centre": "center"}
 _PAPERS = {"A3": 8, "A4": 9, "A5": 11, "Letter": 1, "Legal": 5}  # ECMA-376, part 1, 18.3.1.63
 _ROW_HEIGHT = 15.0  # points
 _MANY = 2_000
+_LABEL = 40  # characters of what a total is called
 _SIDE = 120  # characters on one side of the head of a printed page
 
 
@@ -167,6 +168,9 @@ class _Sheet:
             self._line((0, table.title, {"bold": True}))
         for index, column in enumerate(columns):
             self._wide(index, column.characters)
+        for line in (*table.lines, *table.totals):
+            if line.is_total:
+                self._wide(0, min(len(line.texts[0]) + 2, _LABEL))
         if self._tables == 1:
             self._sheet.freeze_panes(self._row + 1, 0)
             self._sheet.repeat_rows(self._row)
@@ -179,8 +183,12 @@ class _Sheet:
             return
         cells = []
         for index, (column, texts, values) in enumerate(zip(columns, table.texts, table.values, strict=True)):
-            write = self._writer(column, self._style(_cell_format(column, index, self._locale)))
-            cells.append(write.column(zip(texts, values, strict=True)))
+            shown = zip(texts, table.exact_values.get(index, values), strict=True)
+            if index in table.money:
+                written = zip(table.money[index], shown, strict=True)
+                cells.append([self._cell_writer(plan, index)(pair) for plan, pair in written])
+            else:
+                cells.append(self._cell_writer(column, index).column(shown))
             for number in range(table.height) if index in table.links else ():
                 if table.link(index, number):
                     cells[index][number] = self._standing_out(table, index, number, frozenset())
@@ -190,7 +198,7 @@ class _Sheet:
         self._rows(table, cells)
 
     def _standing_out(self, table: TableLayout, index: int, number: int, accents: frozenset[Accent]) -> str:
-        column, text = table.columns[index], table.texts[index][number]
+        column, text = table.written(index, number), table.texts[index][number]
         form = _cell_format(column, index, self._locale) | ({"bold": True} if "bold" in accents else {})
         if "tint" in accents:
             form |= {"bg_color": tint_of(self._look.accent)}
@@ -200,7 +208,8 @@ class _Sheet:
             text = MARK + text
             if "num_format" in form:
                 form["num_format"] = f'"{MARK}"{form["num_format"]}'
-        shown: CellValue = (text, text if column.kind is ValueKind.TEXT else table.values[index][number])
+        value = table.exact_values.get(index, table.values[index])[number]
+        shown: CellValue = (text, text if column.kind is ValueKind.TEXT else value)
         return self._writer(column, self._style(form))(shown)
 
     def _rows(self, table: TableLayout, cells: Sequence[Sequence[str]]) -> None:
@@ -231,7 +240,8 @@ class _Sheet:
     def _total(self, table: TableLayout, line: Line, starts: dict[int, int]) -> None:
         top = {"bold": True, "top": 2 if line in table.totals else 1, "top_color": self._look.accent}
         cells = []
-        for index, (column, text, value) in enumerate(zip(table.columns, line.texts, line.values, strict=True)):
+        written = zip(line.columns or table.columns, line.texts, line.values, strict=True)
+        for index, (column, text, value) in enumerate(written):
             form = _cell_format(column, index, self._locale) | top
             if column.total == "count":
                 form |= {"num_format": "0"}
@@ -239,7 +249,13 @@ class _Sheet:
                 form |= {"num_format": '0.0 "%"'}
             style = self._style(form)
             cell = self._writer(column, style)((text, value))
-            if table.formulas and column.total and isinstance(value, Decimal) and line.since < line.before:
+            if (
+                table.formulas
+                and not line.is_part
+                and column.total
+                and isinstance(value, Decimal)
+                and line.since < line.before
+            ):
                 formula = self._formula(column, index, starts[line.since], starts[line.before - 1], table)
                 cell = formula_cell(formula, value, style) if formula else cell
             cells.append((index, cell))
@@ -252,6 +268,9 @@ class _Sheet:
         area = xl_range(first, index, last, index)
         number = {"sum": 9, "average": 1, "count": 3, "max": 4, "min": 5}.get(column.total or "")
         return f"SUBTOTAL({number},{area})" if number else ""
+
+    def _cell_writer(self, column: ColumnPlan, index: int) -> CellWriter:
+        return self._writer(column, self._style(_cell_format(column, index, self._locale)))
 
     def _writer(self, column: ColumnPlan, style: int) -> CellWriter:
         key = (column, style)
