@@ -16,7 +16,7 @@ import gonnet
 ROOT = Path(gonnet.__file__).parent
 RANKS = (
     ("errors", "findings", "given", "glimpse", "person", "private", "remembering"),
-    ("locks",),
+    ("locks", "schemas"),
     ("scratch",),
     ("wording",),
     ("jobs",),

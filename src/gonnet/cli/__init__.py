@@ -39,6 +39,7 @@ COMMANDS = {
     "due": "See and run what is due by the calendar.",
     "pause": "Let the calendar leave a job alone.",
     "resume": "Let the calendar run a paused job again.",
+    "schema": "Print what editors need to know of job files.",
     "mailbox": "A stand-in mail server that keeps what it gets.",
 }
 

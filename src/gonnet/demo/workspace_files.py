@@ -6,6 +6,7 @@ import socket
 from importlib import resources
 from pathlib import Path
 
+from gonnet import schemas
 from gonnet.demo import cooperative, logo
 from gonnet.errors import StorageError
 
@@ -26,8 +27,10 @@ def write_workspace(folder: Path) -> int:
     for name in ("gonnet.yaml", *(f"jobs/{job}.yaml" for job in _JOBS)):
         place = folder / name
         place.parent.mkdir(parents=True, exist_ok=True)
-        text = (source / name).read_text("utf-8")
+        kind: schemas.Kind = "workspace" if name == "gonnet.yaml" else "job"
+        text = schemas.marked(kind, (source / name).read_text("utf-8"))
         place.write_text(text.replace(f"port: {USUAL_PORT} ", f"port: {port} "), "utf-8")
+    schemas.write(folder)
     (folder / "data").mkdir()
     cooperative.write_collections(folder / "data" / "collections.csv")
     cooperative.write_dues(folder / "data" / "dues.csv")

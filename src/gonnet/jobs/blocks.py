@@ -10,21 +10,44 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 from gonnet.jobs.charts import ChartBlock, StandingBlock
 from gonnet.jobs.sections import ConditionalBlock, Names, Section
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import Accent, Aggregate, Millimetres, Total, as_float, as_tuple, as_tuple_of_one, exact
+from gonnet.jobs.values import (
+    Accent,
+    Aggregate,
+    Millimetres,
+    Total,
+    as_float,
+    as_tuple,
+    as_tuple_of_one,
+    as_tuple_of_text,
+    exact,
+)
 from gonnet.wording.formats import is_date_pattern, is_number_pattern
 from gonnet.wording.links import SCHEMES
 
-Edges = Annotated[tuple[Decimal, ...], BeforeValidator(lambda value: tuple(map(exact, as_tuple(value))))]
+
+def _as_edges(value: object) -> object:
+    return tuple(map(exact, value)) if isinstance(value, list) else value
+
+
+Edges = Annotated[tuple[Decimal, ...], BeforeValidator(_as_edges)]
 
 
 class HeadingBlock(ConditionalBlock):
-    """A line that names what follows."""
+    """A line that names what follows.
+
+    Attributes:
+        heading: The text of the heading, with merge fields.
+    """
 
     heading: Text
 
 
 class TextBlock(ConditionalBlock):
-    """Paragraphs and lists in CommonMark."""
+    """Paragraphs and lists in CommonMark.
+
+    Attributes:
+        text: Paragraphs and lists in CommonMark, with merge fields.
+    """
 
     text: Text
 
@@ -33,6 +56,7 @@ class Fact(Section):
     """One value of a grid.
 
     Attributes:
+        value: The text of the value, with merge fields.
         label: What it is called, where that differs from its name in the job.
     """
 
@@ -45,9 +69,16 @@ def _as_fact(value: object) -> object:
 
 
 class FactsBlock(ConditionalBlock):
-    """A grid of labels and values."""
+    """A grid of labels and values.
 
-    facts: dict[str, Annotated[Fact, BeforeValidator(_as_fact)]] = Field(min_length=1)
+    Attributes:
+        facts: What each value is called → its text.
+        columns: How many stand beside each other.
+    """
+
+    facts: dict[str, Annotated[Fact, BeforeValidator(_as_fact, json_schema_input_type=Text | Fact)]] = Field(
+        min_length=1
+    )
     columns: int = Field(default=1, ge=1, le=3)
 
 
@@ -55,8 +86,10 @@ class ImageBlock(ConditionalBlock):
     """A picture from a file of the workspace: PNG, JPEG or SVG.
 
     Attributes:
-        width: In millimetres.
-        alt: What it shows, for those who cannot see it.
+        image: The file, in the workspace.
+        alt: What it shows, in words, for those who cannot see it.
+        width: How wide it is, in millimetres.
+        align: On which side of the page it stands.
     """
 
     image: str
@@ -66,19 +99,33 @@ class ImageBlock(ConditionalBlock):
 
 
 class SpaceBlock(ConditionalBlock):
-    """Room between two blocks, in millimetres."""
+    """Room between two blocks, in millimetres.
+
+    Attributes:
+        space: How much room, in millimetres.
+    """
 
     space: Millimetres
 
 
 class NewPageBlock(ConditionalBlock):
-    """What follows begins a page (in a workbook, nothing happens)."""
+    """What follows begins a page (in a workbook, nothing happens).
+
+    Attributes:
+        new_page: Always `true`.
+    """
 
     new_page: Literal[True]
 
 
 class Formatted(Section):
-    """How the values of a column are called and written."""
+    """How the values of a column are called and written.
+
+    Attributes:
+        label: The heading; made from the name of the column when left out.
+        format: How values are written: a number pattern such as `#,##0.00`, or a date pattern such as `d MMM yyyy`
+            (CLDR).
+    """
 
     label: Text | None = None
     format: Text | None = None
@@ -99,7 +146,9 @@ class Column(Formatted):
     Attributes:
         field: The column of the data set; or
         value: an SQL expression over a row.
+        align: On which side values and heading stand: numbers `right`, others `left` when left out.
         width: Millimetres, a share of the page such as `20%`, or `auto`.
+        total: What stands in the line of totals.
         weight: The column by which a `weighted` average is weighted.
         currency: The currency of its amounts: a code such as `EUR`, or a text such as `{{ row.currency }}`.
         link: Where its values lead, such as `https://pool.tarnvale.example/loads/{{ row.load_no }}`.
@@ -150,7 +199,7 @@ class Group(Section):
 
     Attributes:
         by: The column whose equal values make a group.
-        label: What stands before the value in the group's heading.
+        label: What stands before the value in the heading of the group.
         subtotals: Whether the group ends with its own totals.
         new_page: Whether every group after the first begins a page.
     """
@@ -165,15 +214,16 @@ class Emphasis(Section):
     """Rows or cells that stand out; never by a tint alone, which a print in black and white would lose.
 
     Attributes:
-        when: SQL over a row.
+        when: SQL over a row: it stands out where this holds.
         cells: The columns that stand out, by field or label; the whole row when left out.
+        look: How they stand out; never by `tint` alone.
     """
 
     when: str
     cells: Names = ()
-    look: Annotated[tuple[Accent, ...], BeforeValidator(lambda v: (v,) if isinstance(v, str) else as_tuple(v))] = Field(
-        default=("bold", "tint"), alias="as", min_length=1
-    )
+    look: Annotated[
+        tuple[Accent, ...], BeforeValidator(as_tuple_of_text, json_schema_input_type=Accent | tuple[Accent, ...])
+    ] = Field(default=("bold", "tint"), alias="as", min_length=1)
 
     @field_validator("look")
     @classmethod
@@ -187,9 +237,14 @@ class TableSpec(Section):
     """The rows of the slice.
 
     Attributes:
+        columns: The columns, from left to right.
+        title: What stands above the table.
+        empty: What stands there when there are no rows.
         sort: Columns, each with ` descending` behind it where it is meant; groups come before.
+        group: The columns by which rows are grouped, the outer one first.
         first: How many rows are shown at most; totals are always those of all rows.
-        rest: What is said of the others; `{}` is their number.
+        rest: What is said of the rows that are not shown; `{}` is their number.
+        emphasise: Rows or cells that stand out.
         totals: Whether a workbook has its totals as `values` or as `formulas`.
         keep: How many columns are repeated where a table is too wide and goes on beside itself.
     """
@@ -198,10 +253,14 @@ class TableSpec(Section):
     title: Text | None = None
     empty: Text | None = None
     sort: Names = ()
-    group: Annotated[tuple[Group, ...], BeforeValidator(as_tuple_of_one)] = ()
+    group: Annotated[
+        tuple[Group, ...], BeforeValidator(as_tuple_of_one, json_schema_input_type=Group | tuple[Group, ...])
+    ] = ()
     first: int | None = Field(default=None, ge=1)
     rest: Text | None = None
-    emphasise: Annotated[tuple[Emphasis, ...], BeforeValidator(as_tuple_of_one)] = ()
+    emphasise: Annotated[
+        tuple[Emphasis, ...], BeforeValidator(as_tuple_of_one, json_schema_input_type=Emphasis | tuple[Emphasis, ...])
+    ] = ()
     totals: Literal["values", "formulas"] = "values"
     keep: int = Field(default=1, ge=0, le=5)
 
@@ -213,7 +272,11 @@ class TableSpec(Section):
 
 
 class TableBlock(ConditionalBlock):
-    """The rows of the slice."""
+    """The rows of the slice.
+
+    Attributes:
+        table: The columns, and how rows are sorted, grouped and shown.
+    """
 
     table: TableSpec
 
@@ -247,14 +310,20 @@ class BandsSpec(Section):
         edges: Where one band ends and the next begins: a value on an edge belongs to the lower band.
         by: The columns that a line is for, each a name, or `field` with `label` and `format`; else one line for all.
         labels: What the bands are called; made from the edges when left out.
+        format: How amounts are written, as a number pattern (CLDR).
+        title: What stands above the table.
+        total: What the line of totals and its column are called.
         shares: Whether a line under the totals gives each band's share.
+        empty: What stands there when there are no rows.
     """
 
     amount: str
     of: str
     on: str | None = None
     edges: Annotated[Edges, Field(min_length=1, max_length=12)]
-    by: Annotated[tuple[Head, ...], BeforeValidator(_as_heads)] = ()
+    by: Annotated[
+        tuple[Head, ...], BeforeValidator(_as_heads, json_schema_input_type=str | Head | tuple[str | Head, ...])
+    ] = ()
     labels: Annotated[tuple[Text, ...], BeforeValidator(as_tuple)] = ()
     format: str = "#,##0.00"
     title: Text | None = None
@@ -272,7 +341,11 @@ class BandsSpec(Section):
 
 
 class BandsBlock(ConditionalBlock):
-    """Amounts spread over intervals."""
+    """Amounts spread over intervals.
+
+    Attributes:
+        bands: The amounts, and the intervals.
+    """
 
     bands: BandsSpec
 
@@ -284,10 +357,14 @@ class CrosstabSpec(Formatted):
         rows: The column whose values head the rows: its name, or `field` with `label` and `format`.
         columns: The column whose values head the columns, likewise.
         value: The column that is aggregated; not needed for a count.
+        show: How the values of a cell become one.
+        title: What stands above the table.
+        total: What the totals are called.
+        empty: What stands there when there are no rows.
     """
 
-    rows: Annotated[Head, BeforeValidator(_as_head)]
-    columns: Annotated[Head, BeforeValidator(_as_head)]
+    rows: Annotated[Head, BeforeValidator(_as_head, json_schema_input_type=str | Head)]
+    columns: Annotated[Head, BeforeValidator(_as_head, json_schema_input_type=str | Head)]
     value: str | None = None
     show: Aggregate = "sum"
     title: Text | None = None
@@ -302,7 +379,11 @@ class CrosstabSpec(Formatted):
 
 
 class CrosstabBlock(ConditionalBlock):
-    """One aggregate in rows × columns."""
+    """One aggregate in rows × columns.
+
+    Attributes:
+        crosstab: What heads the rows and the columns, and what stands in the cells.
+    """
 
     crosstab: CrosstabSpec
 

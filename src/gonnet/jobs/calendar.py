@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from decimal import Decimal
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator
@@ -40,8 +41,9 @@ def as_stretch(value: object) -> object:
     return dt.timedelta(seconds=int(found[1]) * _UNITS[found[2]])
 
 
-Time = Annotated[dt.time, BeforeValidator(as_time)]
-Length = Annotated[dt.timedelta, BeforeValidator(as_stretch)]
+_TIME = Annotated[str, Field(pattern=r"^\d?\d:\d\d$")]
+_LENGTH = Annotated[str, Field(pattern=r"^\s*\d{1,6} (second|minute|hour|day|week)s?\s*$")]
+Length = Annotated[dt.timedelta, BeforeValidator(as_stretch, json_schema_input_type=_LENGTH)]
 
 
 def _as_days(value: object) -> object:
@@ -57,7 +59,13 @@ def as_texts(value: object) -> object:
     """The values of parameters as they are given with `--set`."""
     if not isinstance(value, dict):
         return value
-    return {name: ("yes" if part else "no") if isinstance(part, bool) else str(part) for name, part in value.items()}
+    return {name: _as_text(part) for name, part in value.items()}
+
+
+def _as_text(value: object) -> object:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value) if isinstance(value, (int, Decimal, dt.date)) else value
 
 
 def _known_rule(text: str | None) -> str | None:
@@ -92,13 +100,16 @@ def _needs_first_day(rule: str) -> bool:
     return not has_days or "COUNT=" in rule or bool(re.search(r"INTERVAL=(?!1\b)\d+", rule))
 
 
+_Given = str | bool | int | Decimal | dt.date
+
+
 class Wait(Section):
     """What an entry waits for besides its time, or in place of it.
 
     Attributes:
-        file: A file, or a pattern of some, that is newer than when the entry ran last; or
-        database: Of the workspace, by its name, and
-        sql: A question with one value, which is another than when the entry ran last.
+        file: A file, or a pattern of some, that must be newer than when the entry ran last; or
+        database: A database of the workspace, by its name, that is asked; and
+        sql: the question with one value, which must be another than when the entry ran last.
         settled: How long the file must have been as it is.
         latest: Until when it must have come: a time of the same day, or a length of time after it was due.
     """
@@ -109,7 +120,7 @@ class Wait(Section):
     settled: Length = dt.timedelta(seconds=60)
     latest: dt.time | dt.timedelta | None = None
 
-    @field_validator("latest", mode="before")
+    @field_validator("latest", mode="before", json_schema_input_type=_TIME | _LENGTH | None)
     @classmethod
     def _time_or_length(cls, value: object) -> object:
         if value is None or isinstance(value, (dt.time, dt.timedelta)):
@@ -135,7 +146,7 @@ class Entry(Section):
         rule: A recurrence rule of RFC 5545.
         at: The times of the day, in the time zone of the workspace.
         since: The first day on which it counts.
-        until: The last one.
+        until: The last day on which it counts.
         on_holiday: What becomes of a day that is a public holiday.
         on_weekend: What becomes of a Saturday or a Sunday.
         short_month: What becomes of a day that a stretch of time does not have, such as the 31st.
@@ -151,15 +162,17 @@ class Entry(Section):
     """
 
     name: str | None = Field(default=None, min_length=1, max_length=60)
-    every: Annotated[tuple[Every, ...], BeforeValidator(_as_days)] = ()
+    every: Annotated[tuple[Every, ...], BeforeValidator(_as_days, json_schema_input_type=str | tuple[str, ...])] = ()
     rule: Annotated[str | None, AfterValidator(_known_rule)] = None
-    at: Annotated[tuple[dt.time, ...], BeforeValidator(_as_times)] = ()
+    at: Annotated[
+        tuple[dt.time, ...], BeforeValidator(_as_times, json_schema_input_type=_TIME | tuple[_TIME, ...])
+    ] = ()
     since: dt.date | None = Field(default=None, alias="from")
     until: dt.date | None = None
     on_holiday: OnDay = "run"
     on_weekend: OnDay = "run"
     short_month: Literal["last day", "leave out"] | None = None
-    set: Annotated[dict[str, str], BeforeValidator(as_texts)] = {}
+    set: Annotated[dict[str, str], BeforeValidator(as_texts, json_schema_input_type=dict[str, _Given])] = {}
     only: Annotated[Names, BeforeValidator(as_tuple)] = ()
     do: Literal["send", "prepare"] = "send"
     tell: str | None = None

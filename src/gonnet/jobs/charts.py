@@ -9,7 +9,7 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.jobs.sections import ConditionalBlock, Section
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import Aggregate, Millimetres, as_tuple, as_tuple_of_one, exact
+from gonnet.jobs.values import Aggregate, Millimetres, as_tuple_of_one, as_tuple_of_text, exact
 from gonnet.wording.formats import is_number_pattern
 
 
@@ -18,7 +18,7 @@ class Series(Section):
 
     Attributes:
         value: The column that is aggregated.
-        show: How.
+        show: How its values become one at each place of the axis.
         label: What it is called; the column's name when left out.
     """
 
@@ -45,21 +45,32 @@ class ChartSpec(Section):
     """Values over the values of a column.
 
     Attributes:
+        kind: How values are drawn: bars side by side, bars on each other, lines, or bars with their shares of the
+            whole.
         over: The column whose values are the places on the axis.
+        series: The values that are drawn: one series, or up to six.
+        alt: What it shows, in words, for those who cannot see it.
         by: A column each of whose values makes a series of its own; only with a single series.
+        title: What stands above the chart.
         target: A line at this value.
+        target_label: What the line of the target is called.
         average: A line at the average of the first series.
+        average_label: What the line of the average is called.
         against: The whole run beside the first series.
-        unit: What the values are of, at the axis.
+        unit: The unit of the values, at the axis.
         format: How values are written.
         over_format: How the places on the axis are written.
-        height: In millimetres.
-        alt: What it shows, for those who cannot see it.
+        height: How high it is, in millimetres.
+        empty: What stands there when there are no rows.
     """
 
     kind: Literal["bars", "stacked", "lines", "shares"]
     over: str
-    series: Annotated[tuple[Series, ...], BeforeValidator(as_tuple_of_one), Field(min_length=1, max_length=6)]
+    series: Annotated[
+        tuple[Series, ...],
+        BeforeValidator(as_tuple_of_one, json_schema_input_type=Series | tuple[Series, ...]),
+        Field(min_length=1, max_length=6),
+    ]
     alt: Text
     by: str | None = None
     title: Text | None = None
@@ -85,6 +96,9 @@ class ChartSpec(Section):
         return self
 
 
+_Standing = Literal["place", "average", "quartiles"]
+
+
 class StandingSpec(Section):
     """A figure of the recipient among those of all, as aggregates of all and never as another's figure.
 
@@ -95,13 +109,15 @@ class StandingSpec(Section):
         first: Whether the highest or the lowest figure has the first place.
         everyone: What all of them are called.
         least: Over how many recipients that must be; where there are fewer, the recipient's own figure stands alone.
+        format: How figures are written, as a number pattern (CLDR).
+        columns: How many values stand beside each other.
     """
 
     figure: str
     label: Text
     show: Annotated[
-        tuple[Literal["place", "average", "quartiles"], ...],
-        BeforeValidator(lambda value: (value,) if isinstance(value, str) else as_tuple(value)),
+        tuple[_Standing, ...],
+        BeforeValidator(as_tuple_of_text, json_schema_input_type=_Standing | tuple[_Standing, ...]),
         Field(min_length=1),
     ] = ("place", "average")
     first: Literal["highest", "lowest"] = "highest"
@@ -119,12 +135,20 @@ class StandingSpec(Section):
 
 
 class StandingBlock(ConditionalBlock):
-    """Where the recipient stands among all."""
+    """Where the recipient stands among all.
+
+    Attributes:
+        standing: Which figure, and what is said of it.
+    """
 
     standing: StandingSpec
 
 
 class ChartBlock(ConditionalBlock):
-    """Values over the values of a column."""
+    """Values over the values of a column.
+
+    Attributes:
+        chart: What is shown over what.
+    """
 
     chart: ChartSpec

@@ -12,7 +12,7 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 from gonnet.jobs import secrets
 from gonnet.jobs.sections import Name, Section
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import Format, as_tuple
+from gonnet.jobs.values import Format, as_tuple_of_text
 
 
 def merged_or_named(value: str) -> str:
@@ -31,7 +31,7 @@ class Password(Section):
 
     Attributes:
         open: A text such as `{{ recipient.pin }}`, or `${NAME}` from the environment; a recipient without one is held.
-        change: Only `${NAME}`: what allows everything, of a PDF; one that nobody knows when left out.
+        change: What allows everything, of a PDF: only `${NAME}`; a password that nobody knows when left out.
         allow_print: Whether those who opened it may print it.
         allow_copy: Whether they may copy from it.
     """
@@ -52,21 +52,20 @@ class Password(Section):
         return merged_or_named(value)
 
 
-def _as_formats(value: object) -> object:
-    return (value,) if isinstance(value, str) else as_tuple(value)
-
-
 class DocumentSpec(Section):
     """One document of a package: a report in a format.
 
     Attributes:
+        report: The report that it shows, by name.
+        format: The format of its file.
         name: What rules call it; its report's name will do too.
         optional: Whether it is only in packages to which a rule adds it.
         file: What its file is called, without ending; as the package when left out.
-        delimiter: Of a CSV file; as the house's language has it when left out, like the decimal sign.
-        decimal: Its decimal sign.
-        quoting: Whether it quotes what it must (`needed`), or everything (`all`).
-        encoding: Its encoding; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
+        delimiter: What stands between the values of a CSV file; as the language of the house has it when left out.
+        decimal: The decimal sign of a CSV file; as the language of the house has it when left out.
+        quoting: Whether a CSV file quotes what it must (`needed`), or everything (`all`).
+        encoding: The encoding of a CSV file; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
+        password: What protects it.
         attach: Whether it goes with messages; else it is only printed, or put into folders, to which messages may link.
     """
 
@@ -131,6 +130,9 @@ def _as_enclosures(value: object) -> object:
     return tuple(part if isinstance(part, dict) and part.keys() & keys else {"file": part} for part in value)
 
 
+_Joined = Literal["pdf", "xlsx"]
+
+
 class JoinSpec(Section):
     """How documents of the same format become one file.
 
@@ -140,9 +142,9 @@ class JoinSpec(Section):
         cover: The report that is the cover of the PDF and the first sheet of the workbook.
     """
 
-    formats: Annotated[tuple[Literal["pdf", "xlsx"], ...], BeforeValidator(_as_formats)] = Field(
-        default=("pdf", "xlsx"), alias="as", min_length=1
-    )
+    formats: Annotated[
+        tuple[_Joined, ...], BeforeValidator(as_tuple_of_text, json_schema_input_type=_Joined | tuple[_Joined, ...])
+    ] = Field(default=("pdf", "xlsx"), alias="as", min_length=1)
     contents: bool = False
     cover: str | None = None
 
@@ -169,6 +171,9 @@ def _as_zip(value: object) -> object:
 _UNITS = {"kb": 1000, "mb": 1000**2, "kib": 1024, "mib": 1024**2}
 
 
+_SIZE = Annotated[str, Field(pattern=r"^\s*\d+(\.\d+)?\s*[kKmM]i?[bB]\s*$")]
+
+
 def _as_bytes(value: object) -> object:
     found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kKmM]i?[bB])\s*", value) if isinstance(value, str) else None
     if found is None:
@@ -185,7 +190,7 @@ class Limit(Section):
             linked to in the folder that they are put into.
     """
 
-    size: Annotated[int, BeforeValidator(_as_bytes), Field(ge=1000)]
+    size: Annotated[int, BeforeValidator(_as_bytes, json_schema_input_type=_SIZE), Field(ge=1000)]
     over: Literal["hold", "zip", "split", "link"] = "hold"
 
 
@@ -193,14 +198,20 @@ class PackageSpec(Section):
     """What a recipient is to get, and what the files are called.
 
     Attributes:
+        join: That documents of one format become one file, and how.
+        zip: That all files go as one zip.
+        limit: How large a message may be, and what becomes of a larger one.
+        enclose: Fixed files that go with packages.
         documents: The documents; none where the message says it all.
         name: What the files are called; it may be left out where there are none.
     """
 
     join: JoinSpec | None = None
-    zip: Annotated[ZipSpec | None, BeforeValidator(_as_zip)] = None
+    zip: Annotated[ZipSpec | None, BeforeValidator(_as_zip, json_schema_input_type=bool | ZipSpec | None)] = None
     limit: Limit | None = None
-    enclose: Annotated[tuple[Enclosure, ...], BeforeValidator(_as_enclosures)] = ()
+    enclose: Annotated[
+        tuple[Enclosure, ...], BeforeValidator(_as_enclosures, json_schema_input_type=tuple[Text | Enclosure, ...])
+    ] = ()
     documents: tuple[DocumentSpec, ...]
     name: Text = "{{ key }}"
 

@@ -23,7 +23,7 @@ from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, Parameter, SqlData
 from gonnet.jobs.steps import Step
 from gonnet.jobs.style import Margins, Paper, Style, Watermark
 from gonnet.jobs.texts import Reader, Text
-from gonnet.jobs.values import Days, as_texts, as_tuple_of_one
+from gonnet.jobs.values import Days, InOrder, as_tuple_of_one
 from gonnet.jobs.ways import Way
 from gonnet.wording.template import Template
 
@@ -39,7 +39,7 @@ class Split(Section):
     """Which data set is cut, and by which column; by several where it takes them all to say whose row it is.
 
     Attributes:
-        rows: The data set.
+        rows: The data set that is cut.
         by: The columns; without any, one package has all rows.
         also: Other data sets that are cut by the same key, for reports over them → their columns for it.
     """
@@ -78,10 +78,18 @@ class Report(Section):
     """A layout of blocks over one slice.
 
     Attributes:
+        title: The title of the document, with merge fields.
         rows: The data set that it shows; the main one that is cut when left out.
         sheet: The name of its sheet in a workbook.
+        header: What stands at the head of every page, on the right.
+        footer: What stands at the foot of every page, on the left.
+        landscape: Whether its pages are wider than high.
+        paper: The size of its pages; that of the house style when left out.
+        margins: The margins of its pages in millimetres: one number, or top, right, bottom, left; those of the house
+            style when left out.
+        watermark: A text across every page of its PDF; that of the house style when left out.
         form: What its workbook is made from.
-        paper: Of its pages; that of the house style when left out, like margins and watermark.
+        blocks: What it shows, from top to bottom.
     """
 
     title: Text
@@ -107,7 +115,7 @@ class Figure(Section):
 
     Attributes:
         rows: The data set of the rows; the main one that is cut when left out.
-        value: The aggregate.
+        value: The aggregate, as SQL.
     """
 
     rows: str | None = None
@@ -126,6 +134,7 @@ class Message(Section):
     """Subject and body of what is mailed.
 
     Attributes:
+        subject: The subject, with merge fields.
         body: CommonMark, of which the plain text and the HTML are made; or
         page: an HTML file of the workspace, of which the plain text is made.
         headers: Header lines of one's own: some of mailing lists, and those that begin with X-.
@@ -153,7 +162,7 @@ class WriteBack(Section):
     """A statement that tells a database what became of each package.
 
     Attributes:
-        database: Of the workspace, by its name.
+        database: The database of the workspace, by its name.
         sql: The statement; `$key`, `$state`, `$at`, `$message_id`, `$run`, `$job` and `$period` are bound.
     """
 
@@ -186,14 +195,35 @@ def _now_a_step(name: str, how: str) -> Callable[[object], None]:
     return refuse
 
 
+_Lists = str | tuple[str, ...] | RecipientList | tuple[RecipientList, ...]
+
+
 class JobFile(Section):
     """The whole of `jobs/NAME.yaml`.
 
     Attributes:
+        title: What the run is called.
+        about: A sentence for people: what it is for.
+        tags: Words by which people find it.
+        style: What it changes of the house style of the workspace.
         steps: Programs of the workspace that run at moments of a run.
         before: No longer there.
         after: No longer there.
+        parameters: Values that are asked for when it runs, by name.
+        data: The data sets, by name.
+        split: Whose row it is; it may be left out where one package has all rows of one data set.
+        recipients: Who receives: one list or several, or addresses alone.
+        figures: Name → an SQL aggregate over the rows of one key, for texts, rules and checks.
+        phrases: Texts that several places merge, by name.
         in_order: Column → its values in an order of their own, for tables, groups, crosstabs and charts; others follow.
+        reports: The layouts of documents, by name.
+        package: What a recipient gets, and what its files are called.
+        rules: Conditions, and what they change about packages, from top to bottom.
+        guard: When the whole run waits for a person's word.
+        messages: What is mailed, by name; `standard` is the usual one.
+        deliver: The ways by which packages leave.
+        write_back: A statement that tells a database what became of each package.
+        checks: What the leak check looks for, and what it may pass over.
         keep: How long the files of a run are kept; as the workspace says when left out.
         once_per: What makes two regular sends the same: parameters, figures, or texts; when left out, all parameters.
         calendar: When it runs by itself.
@@ -210,10 +240,10 @@ class JobFile(Section):
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
     split: Split
-    recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists)] = ()
-    figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value)]] = {}
+    recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists, json_schema_input_type=_Lists)] = ()
+    figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value, json_schema_input_type=str | Figure)]] = {}
     phrases: dict[Name, Text] = {}
-    in_order: dict[str, Annotated[tuple[str, ...], BeforeValidator(as_texts), Field(min_length=2)]] = {}
+    in_order: dict[str, InOrder] = {}
     reports: dict[Name, Report] = {}
     package: PackageSpec
     rules: tuple[Rule, ...] = ()
@@ -224,7 +254,9 @@ class JobFile(Section):
     checks: Checks = Checks()
     keep: Days | None = None
     once_per: Names = ()
-    calendar: Annotated[tuple[Entry, ...], BeforeValidator(as_tuple_of_one)] = ()
+    calendar: Annotated[
+        tuple[Entry, ...], BeforeValidator(as_tuple_of_one, json_schema_input_type=Entry | tuple[Entry, ...])
+    ] = ()
     beyond: Annotated[str | None, Field(min_length=10)] = None
 
     @model_validator(mode="before")
@@ -301,7 +333,9 @@ class Job:
     def read_for(self, locale: str, house: str) -> Job:
         """The same job with the texts that a reader of `locale` gets; `house` is the locale of texts that lack."""
         reader = Reader(locale=locale, house=house)
-        return replace(self, file=JobFile.model_validate(self.tree, context=reader), reader=reader)
+        return replace(
+            self, file=JobFile.model_validate(self.tree, context=reader, by_alias=True, by_name=False), reader=reader
+        )
 
     @property
     def lists(self) -> tuple[tuple[str, RecipientList], ...]:

@@ -34,8 +34,8 @@ class Bundle(Section):
     """How everything that one address may see arrives.
 
     Attributes:
-        form: `apart`, the documents of each key; `joined`, all PDFs as one and all workbooks as one, key after key;
-            or `whole`, one document over all of their rows.
+        form: `apart`, the documents of each key; `joined`, all PDFs as one and all workbooks as one, key after key; or
+            `whole`, one document over all of their rows.
         order: SQL over what conditions see, by which the keys are put in order; their own order when left out.
         name: What its files are called, unless they are those of each key; as the package when left out.
         cover: The report, over all of its rows, that is the cover of the joined PDF and the first sheet of the joined
@@ -84,9 +84,10 @@ class RecipientList(Section):
         group: the column whose value a line shares with all rows that it may see; it has the same name in both.
         everything: Whether `*` is allowed.
         to: The column with the address.
+        name: The column with the name of each.
         language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
         cc: Columns with addresses that get a copy, or addresses.
-        bcc: The same, unseen.
+        bcc: Columns with addresses, or addresses, that get a copy unseen.
         role: The column with the role of each contact.
         roles: Who is written to by role; every line when left out.
         together: Whether all contacts of a key get one message, instead of one each.

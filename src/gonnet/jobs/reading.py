@@ -217,7 +217,7 @@ def _position(look: Callable[[], tuple[int, int]], usual: tuple[int, int]) -> tu
 
 def _validated(model: type[M], tree: object, positions: Positions, shown: Path) -> M:
     try:
-        return model.model_validate(tree)
+        return model.model_validate(tree, by_alias=True, by_name=False)
     except ValidationError as error:
         mistakes = list(_mistakes(model, error.errors(), positions, shown))
     raise JobError.of(sorted(mistakes, key=_by_line))

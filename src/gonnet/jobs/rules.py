@@ -15,6 +15,7 @@ class Rule(Section):
     """A condition and what it changes about a package.
 
     Attributes:
+        name: What people call it: `explain`, the review and the history name it.
         applies: Which packages it is for: those of keys, bundles, or all.
         when: SQL over figures, parameters, the list, the run and the past; or
         otherwise: for all for whom no rule above holds.
@@ -26,7 +27,7 @@ class Rule(Section):
         format: The format of all of its documents.
         to: Who gets it in place of its contacts: columns of the list, or addresses.
         cc: Who gets it besides: columns of the list, or addresses.
-        bcc: The same, unseen.
+        bcc: Who gets a copy unseen: columns of the list, or addresses.
         important: Whether its messages are marked as important.
         deliver: The ways by which it leaves, in place of the usual ones.
     """
@@ -68,7 +69,8 @@ def _share(value: object) -> object:
     raise ValueError(f"'{value}' is not a share; write one such as 10%")
 
 
-Share = Annotated[Decimal, BeforeValidator(_share), Field(ge=0, le=1000)]
+_PERCENT = Annotated[str, Field(pattern="%$")]
+Share = Annotated[Decimal, BeforeValidator(_share, json_schema_input_type=_PERCENT), Field(ge=0, le=1000)]
 """Percent."""
 
 

@@ -35,4 +35,4 @@ def _listed(value: object) -> object:
     return (value,) if isinstance(value, str) else tuple(value) if isinstance(value, list) else value
 
 
-Names = Annotated[tuple[str, ...], BeforeValidator(_listed)]
+Names = Annotated[tuple[str, ...], BeforeValidator(_listed, json_schema_input_type=str | tuple[str, ...])]

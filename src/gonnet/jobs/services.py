@@ -15,9 +15,9 @@ class PerMinute(Section):
     """How many messages leave in a minute; as many as can be where nothing is said.
 
     Attributes:
-        over_all: Over all connections to the server.
-        connection: Over each of them.
-        domain: To each domain.
+        over_all: How many over all connections to the server.
+        connection: How many over each connection.
+        domain: How many to each domain.
         domains: Domain → how many to it, in place of the number for each.
     """
 
@@ -35,12 +35,20 @@ def _as_over_all(value: object) -> object:
     return {"all": value} if isinstance(value, int) and not isinstance(value, bool) else value
 
 
+_Report = Literal["failure", "delay", "success"]
+
+
 class MailServer(Section):
     """A server that takes messages by SMTP (RFC 5321).
 
     Attributes:
+        host: The name of the server.
+        port: The port; 587 when left out.
         security: `starttls` and `tls` check the server's certificate; `none` is for a server on this machine.
-        password: Only `${NAME}`: the password stands in the environment, never in the file.
+        user: The name of the account; none where it asks for none.
+        password: The password, never itself: only `${NAME}`, which stands in the environment.
+        ca_file: A file with the certificate that signed that of the server, where the system does not know it.
+        seconds: How long it may be silent.
         greets_as: The name of this machine that the server is told (EHLO); its host name when left out.
         bounces_to: The envelope sender, to whom failures are reported; the sender of each message when left out.
         connections: Over how many connections messages are handed over at the same time.
@@ -61,13 +69,15 @@ class MailServer(Section):
     greets_as: Annotated[str | None, Field(pattern=r"^[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*$")] = None
     bounces_to: Annotated[str | None, Field(pattern=r"^[!-~]+@[A-Za-z0-9.-]+$")] = None
     connections: int = Field(default=1, ge=1, le=50)
-    per_minute: Annotated[PerMinute, BeforeValidator(_as_over_all)] = PerMinute()
-    notify: tuple[Literal["failure", "delay", "success"], ...] = ("failure", "delay")
+    per_minute: Annotated[PerMinute, BeforeValidator(_as_over_all, json_schema_input_type=int | PerMinute)] = (
+        PerMinute()
+    )
+    notify: tuple[_Report, ...] = ("failure", "delay")
     retries: int = Field(default=0, ge=0, le=12)
     pause: int = Field(default=60, ge=0, le=3600)
     retry_minutes: int = Field(default=240, ge=1, le=2880)
 
-    @field_validator("notify", mode="before")
+    @field_validator("notify", mode="before", json_schema_input_type=_Report | tuple[_Report, ...])
     @classmethod
     def _notify_as_tuple(cls, value: object) -> object:
         return tuple(value) if isinstance(value, list) else (value,) if isinstance(value, str) else value
@@ -82,8 +92,13 @@ class ImapServer(Section):
     """A mailbox into whose drafts folder messages are put (RFC 3501).
 
     Attributes:
-        port: 993 for `tls`, else 143 when left out.
-        password: Only `${NAME}` or `${keyring:SERVICE/USER}`.
+        host: The name of the server.
+        port: The port; 993 for `tls`, else 143 when left out.
+        security: How the connection is protected; the certificate is checked.
+        user: The name of the account.
+        password: The password, never itself: only `${NAME}` or `${keyring:SERVICE/USER}`.
+        ca_file: A file with the certificate that signed that of the server, where the system does not know it.
+        seconds: How long it may be silent.
         folder: Its name; the one that the server marks as that for drafts when left out.
     """
 
@@ -107,7 +122,7 @@ class Database(Section):
 
     Attributes:
         url: As SQLAlchemy writes it: `postgresql://reader@host/name`, `mysql://…`, `sqlite:///file.db`, or any other.
-        password: Only `${NAME}` or `${keyring:SERVICE/USER}`.
+        password: The password, never itself: only `${NAME}` or `${keyring:SERVICE/USER}`.
         seconds: How long a query may take.
         max_rows: More rows than this stop the run.
     """

@@ -15,7 +15,12 @@ SPANS = ("day", "week", "month", "quarter", "half-year", "year")
 
 
 class ChoicesFrom(Section):
-    """Choices that the data give: the values of a data set's column."""
+    """Choices that the data give: the values of a data set's column.
+
+    Attributes:
+        rows: The data set that has them.
+        column: The column of the data set.
+    """
 
     rows: str
     column: str
@@ -25,6 +30,9 @@ class Parameter(Section):
     """A value asked for at run time.
 
     Attributes:
+        kind: What kind of value it is.
+        default: The value when none is given; of a period `current`, `previous` or one of them; `all` for every choice.
+        label: What the question for it says.
         of: The choices of a `choice`: a list, or where they come from.
         several: Whether more than one of them can be chosen.
     """
@@ -55,14 +63,24 @@ ColumnKind = Annotated[str, Field(pattern=r"^(text|whole|number|date|time|yes/no
 
 
 class Newest(Section):
-    """How fresh a data set must be: the newest date of a column, at most so many days before the date of the run."""
+    """How fresh a data set must be: the newest date of a column, at most so many days before the date of the run.
+
+    Attributes:
+        column: The column with dates.
+        within: How many days before the date of the run its newest date may be.
+    """
 
     column: str
     within: int = Field(ge=0)
 
 
 class ControlTotal(Section):
-    """A sum that a column must have: a number, or SQL over the data sets that gives one."""
+    """A sum that a column must have: a number, or SQL over the data sets that gives one.
+
+    Attributes:
+        column: The column that is added up.
+        is_: The sum that it must have: a number, or SQL over the data sets that gives one.
+    """
 
     column: str
     is_: int | Decimal | str = Field(alias="is")
@@ -72,7 +90,7 @@ class Expectation(Section):
     """What must be true of a data set before anything is made of it.
 
     Attributes:
-        rows: At least so many.
+        rows: How many rows there must be at least.
         newest: How fresh it must be.
         columns: Columns that must be there.
         unique: Columns whose values together are unique.
@@ -114,18 +132,23 @@ def _named_tuples(value: object) -> object:
 
 
 _Row = Annotated[int, Field(ge=0)]
-_ByColumn = Annotated[tuple[str, ...] | dict[str, tuple[str, ...]], BeforeValidator(_named_tuples)]
+_Ways = str | tuple[str, ...]
+_ByColumn = Annotated[
+    tuple[str, ...] | dict[str, tuple[str, ...]],
+    BeforeValidator(_named_tuples, json_schema_input_type=_Ways | dict[str, _Ways]),
+]
 
 
 class FileDataSet(Section):
     """A data set from a file or, by a pattern, from several; its ending says what it is.
 
     Attributes:
-        sheet: Of a workbook; the table of a SQLite file; the list in a JSON file.
+        file: The file, in the workspace; `*` stands for any signs, so that a pattern names several.
+        sheet: The sheet of a workbook, the table of a SQLite file, or the list in a JSON file.
         skip: Lines at the top of a text file or a sheet that do not count as rows.
         header: The row that names the columns, from 1; 0 where none does; two rows where two do.
         separator: What stands between the columns of a text file; found when it is not given.
-        encoding: Of a text file; found when it is not given.
+        encoding: The encoding of a text file; found when it is not given.
         positions: Column → its first and last sign in each line of a text file, from 1, such as `1-6`.
         columns: Name in the file, or number of the column from 1 → the name it gets; nothing leaves it out.
         numbers: How numbers are written, shown by one of them; by column where they differ.
@@ -135,6 +158,7 @@ class FileDataSet(Section):
         rows: SQL over the columns, all of them text as in the file: only rows for which it holds are taken.
         last: What the last line is: the totals of the lines above it.
         types: Column → the type it must have.
+        expect: What must be true of it before anything is made.
     """
 
     file: str
@@ -169,7 +193,15 @@ class PerKey(Section):
 
 
 class DatabaseDataSet(Section):
-    """A data set from a query to a database of the workspace."""
+    """A data set from a query to a database of the workspace.
+
+    Attributes:
+        database: The database of the workspace, by its name.
+        sql: The query; parameters are written `$name` and are bound.
+        per_key: That it is asked once for each key.
+        types: Column → the type it must have.
+        expect: What must be true of it before anything is made.
+    """
 
     database: str
     sql: str
@@ -179,7 +211,12 @@ class DatabaseDataSet(Section):
 
 
 class SqlDataSet(Section):
-    """A data set from SQL over the data sets above it."""
+    """A data set from SQL over the data sets above it.
+
+    Attributes:
+        sql: The query; parameters are written `$name` and are bound.
+        expect: What must be true of it before anything is made.
+    """
 
     sql: str
     expect: Expectation = Expectation()

@@ -23,7 +23,8 @@ def _four(value: object) -> object:
 
 
 Margin = Annotated[float, Field(ge=5, le=80)]
-Margins = Annotated[tuple[Margin, Margin, Margin, Margin], BeforeValidator(_four)]
+_Four = tuple[Margin, Margin, Margin, Margin]
+Margins = Annotated[_Four, BeforeValidator(_four, json_schema_input_type=Margin | _Four)]
 """Millimetres: top, right, bottom, left; one number is for all four."""
 
 
@@ -33,11 +34,22 @@ def _colour(value: str) -> str:
     return value
 
 
-Colour = Annotated[str, BeforeValidator(lambda value: _colour(value) if isinstance(value, str) else value)]
+_HEX = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
+Colour = Annotated[
+    str,
+    BeforeValidator(lambda value: _colour(value) if isinstance(value, str) else value, json_schema_input_type=_HEX),
+]
 
 
 class Fonts(Section):
-    """A family of TrueType or OpenType faces (with TrueType outlines), as files of the workspace."""
+    """A family of TrueType or OpenType faces (with TrueType outlines), as files of the workspace.
+
+    Attributes:
+        regular: The file of the usual face.
+        bold: The file of the bold face.
+        italic: The file of the italic face; the regular one when left out.
+        bold_italic: The file of the bold italic face; the bold one when left out.
+    """
 
     regular: str
     bold: str
@@ -59,9 +71,13 @@ class Watermark(Section):
     """A text across every page of a PDF.
 
     Attributes:
-        size: In points.
-        angle: In degrees, against the clock.
+        text: What it says, as it stands.
+        size: The size of its letters, in points.
+        weight: Its face, regular or bold.
+        angle: How far it is turned, in degrees, against the clock.
+        opacity: From 0, which is not seen, to 1.
         place: Where on the page it stands.
+        colour: Its colour, `#rrggbb`.
         under: Whether it lies under what the page shows.
     """
 
@@ -79,13 +95,19 @@ class Style(Section):
     """The house style of every document and message.
 
     Attributes:
+        organisation: The name at the head of every page, and the author of every file.
         accent: Colour of titles and rules, `#rrggbb`.
         second: Colour of the headings between blocks; the accent when left out.
         logo: A PNG, JPEG or SVG of the workspace, at the head of every page in place of the organisation's name.
-        size: Of running text, in points; everything else grows with it.
-        margins: In millimetres: one number, or top, right, bottom, left.
+        fonts: Faces of your own; Noto Sans when left out.
+        size: The size of running text, in points; everything else grows with it.
+        paper: The size of pages.
+        margins: The margins of pages in millimetres: one number, or top, right, bottom, left.
         page_count: What stands at the foot of a page, or that for each language; the first `{}` is its number, the
             second how many there are.
+        watermark: A text across every page of PDFs.
+        locale: Language and territory, such as `en_IE`: of texts, numbers and dates.
+        currency: The currency of `money` where a text names none: a code such as `EUR`.
     """
 
     organisation: Plain = ""

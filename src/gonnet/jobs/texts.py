@@ -54,7 +54,7 @@ def _picked(value: object, handler: ValidatorFunctionWrapHandler, info: Validati
     return found
 
 
-Text = Annotated[str, WrapValidator(_picked)]
+Text = Annotated[str, WrapValidator(_picked, json_schema_input_type=str | dict[str, str])]
 """A text, or a group of lines `language: text`; validated for a `Reader`, it is the text that this reader gets."""
 
 

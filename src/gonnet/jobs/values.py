@@ -26,6 +26,11 @@ def as_tuple_of_one(value: object) -> object:
     return (value,) if isinstance(value, dict) else as_tuple(value)
 
 
+def as_tuple_of_text(value: object) -> object:
+    """A list, or a single text, as a tuple."""
+    return (value,) if isinstance(value, str) else as_tuple(value)
+
+
 def as_texts(value: object) -> object:
     """A list of values of the data as a tuple of their texts."""
     if not isinstance(value, list):
@@ -34,6 +39,13 @@ def as_texts(value: object) -> object:
         str(one) if isinstance(one, (int, Decimal, dt.date)) and not isinstance(one, bool) else one for one in value
     )
 
+
+InOrder = Annotated[
+    tuple[str, ...],
+    BeforeValidator(as_texts, json_schema_input_type=tuple[str | int | Decimal | dt.date, ...]),
+    Field(min_length=2),
+]
+"""Values of the data in an order of their own."""
 
 _DAYS = {"day": 1, "week": 7, "month": 31, "year": 366}
 
@@ -46,7 +58,8 @@ def as_days(value: object) -> object:
     return int(found[1]) * _DAYS[found[2]]
 
 
-Days = Annotated[int, BeforeValidator(as_days), Field(ge=1)]
+_SPAN = Annotated[str, Field(pattern=r"^\s*\d+\s*(day|week|month|year)s?\s*$")]
+Days = Annotated[int, BeforeValidator(as_days, json_schema_input_type=_SPAN), Field(ge=1)]
 """A span of time in days."""
 
 

@@ -12,7 +12,13 @@ from gonnet.jobs.texts import Text
 
 
 class EmailSpec(Section):
-    """How a message leaves: from whom, through which server of the workspace."""
+    """How a message leaves: from whom, through which server of the workspace.
+
+    Attributes:
+        sender: From whom messages are: `Name <address>`.
+        reply_to: Where answers go.
+        server: The mail server of the workspace, by its name; the only one when left out.
+    """
 
     sender: str = Field(alias="from")
     reply_to: str | None = None
@@ -38,9 +44,9 @@ class DraftsSpec(FolderSpec):
     """Where messages are put as files that mail programs open as unsent, for those who send them themselves.
 
     Attributes:
-        imap: A mailbox of the workspace, by its name under `imap:` of `gonnet.yaml`, into whose drafts they are put.
-        sender: From whom they are.
+        sender: From whom the messages are: `Name <address>`.
         reply_to: Where answers go.
+        imap: A mailbox of the workspace, by its name under `imap:` of `gonnet.yaml`, into whose drafts they are put.
     """
 
     sender: str = Field(alias="from")
@@ -70,6 +76,10 @@ class Way(Section):
     Attributes:
         name: What rules call it; `email`, `folder`, `drafts` or `print` when left out.
         optional: Whether only packages take it for which a rule says so.
+        email: That messages are sent.
+        folder: That files are put into a folder.
+        drafts: That messages are put where people send them themselves.
+        printing: That PDFs are printed.
     """
 
     name: Name | None = None

@@ -29,7 +29,7 @@ class FolderRoot(Section):
     """A folder into which jobs put files, and out of which none of them gets.
 
     Attributes:
-        path: Where it is; relative to the workspace unless it is absolute.
+        path: The folder; relative to the workspace unless it is absolute.
         link: The address under which it can be seen, for links in messages: `https://files.tarnvale.example/archive`.
         mode: The permissions of files, in octal (`640`); those that the system gives when left out.
     """
@@ -73,7 +73,7 @@ class Limits(Section):
     messages: int | None = Field(default=None, ge=1)
     per_day: int | None = Field(default=None, ge=1)
     per_address: int | None = Field(default=None, ge=1)
-    quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span)] = None
+    quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span, json_schema_input_type=str)] = None
 
 
 def _as_entry(value: object) -> object:
@@ -98,7 +98,7 @@ class Summary(Section):
     to: str
     sender: str = Field(alias="from")
     when: Literal["always", "when wrong"] = "always"
-    digest: Annotated[Entry | None, BeforeValidator(_as_entry)] = None
+    digest: Annotated[Entry | None, BeforeValidator(_as_entry, json_schema_input_type=str)] = None
     server: str | None = None
 
 
@@ -106,6 +106,7 @@ class LedgerPlace(Section):
     """Where the record of runs and the rendered files are kept.
 
     Attributes:
+        folder: The folder; relative to the workspace unless it is absolute.
         keep: How long the files are, of jobs that do not say; for ever when left out. The record always is.
     """
 
@@ -114,7 +115,12 @@ class LedgerPlace(Section):
 
 
 class Program(Section):
-    """A program that jobs may run, without a shell: its words, and how long it may take."""
+    """A program that jobs may run, without a shell: its words, and how long it may take.
+
+    Attributes:
+        run: The program and its words, each by itself: no shell reads them.
+        seconds: How long it may take.
+    """
 
     run: Names = Field(min_length=1)
     seconds: int = Field(default=600, ge=1, le=86_400)
@@ -124,8 +130,8 @@ class QueryLimits(Section):
     """How much one statement over the run's tables may take; one that takes more is ended.
 
     Attributes:
-        seconds: How long.
-        megabytes: How much memory all of them have.
+        seconds: How long a statement may take.
+        megabytes: How much memory all statements together have.
     """
 
     seconds: int = Field(default=1_800, ge=1, le=86_400)
@@ -136,11 +142,23 @@ class WorkspaceFile(Section):
     """The whole of `gonnet.yaml`.
 
     Attributes:
+        mail_servers: Servers that take messages, by name.
+        imap: Mailboxes for drafts, by name.
+        databases: Databases that jobs read, by name.
+        folders: Folders into which jobs put files, by name.
+        printers: Programs that print, by name.
+        limits: What no job can lift.
+        summary: Who is told what came of a send.
         alarm: A program that is given what could not be told by mail, on its standard input: `[PROGRAM, WORD …]`.
         log: A file for machines: a line of JSON for each thing that happens; none when left out.
-        programs: What jobs may run before and after a run, by name.
-        reads: Folders outside of the workspace from which jobs may take files.
+        time_zone: In which days are counted and times are shown, such as `Europe/Dublin`.
+        year_begins: The month in which the year begins, 1 to 12, for quarters, half-years and years.
         holidays: The country (`IE`, `GB-SCT`) whose public holidays are no working days.
+        style: The house style.
+        ledger: Where the record of runs is kept, and how long files are.
+        programs: Programs that jobs may run at the moments of a run, by name.
+        reads: Folders outside of the workspace from which jobs may take files.
+        queries: How much one statement over the tables of a run may take.
     """
 
     mail_servers: dict[Name, MailServer] = {}

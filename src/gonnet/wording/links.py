@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import NamedTuple
 from urllib.parse import quote, urlsplit, urlunsplit
 
+import idna
+
 SCHEMES = ("https://", "http://", "mailto:")
 _LONGEST = 2_000  # characters; workbooks hold no more than 2,080
 _KEPT = "!#$%&'()*+,/:;=?@[]~"  # what has a meaning in an address (RFC 3986, 2.2), and what is encoded already
@@ -47,7 +49,7 @@ def _address(text: str) -> str:
         parts = urlsplit(text)
         if parts.scheme == "mailto":
             return quote(text, safe=_KEPT) if "@" in parts.path.strip("@") else ""
-        host = (parts.hostname or "").encode("idna").decode("ascii")
+        host = idna.encode(parts.hostname or "", uts46=True).decode("ascii")
         port = f":{parts.port}" if parts.port else ""
     except ValueError:  # also a host that cannot be written so
         return ""

@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from pathlib import Path
 
+from gonnet import schemas
 from gonnet.errors import GonnetError, JobError
 from gonnet.given import Repeated
 from gonnet.jobs import load_job, load_workspace
@@ -41,7 +42,8 @@ def start_like(folder: Path, name: str, like: str, given: Mapping[str, str], whe
         lines.append(f"set: {{{said}}}")
     if where is not None:
         lines.append(f"where: {json.dumps(where, ensure_ascii=False)}")
-    place.write_text("\n".join(lines) + "\n", "utf-8")
+    place.write_text(schemas.marked("job", "\n".join(lines) + "\n"), "utf-8")
+    schemas.write(folder)
     try:
         mistakes = list(within_the_file(load_job(workspace, name)))
         if mistakes:

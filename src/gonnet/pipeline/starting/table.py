@@ -9,6 +9,7 @@ from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 
+from gonnet import schemas
 from gonnet.data import Engine
 from gonnet.data.key_text import key_text
 from gonnet.errors import DataError, GonnetError, JobError, meant
@@ -160,10 +161,11 @@ def _written(job: Path, place: Place, draft: Draft, outside: Sequence[str], rows
     job.parent.mkdir(parents=True, exist_ok=True)
     try:
         made = place.begin(outside, rows.pool)
-        job.write_text(drafted(draft), "utf-8")
+        job.write_text(schemas.marked("job", drafted(draft)), "utf-8")
         workspace = load_workspace(place.folder)
         with open_tools(workspace, 1) as tools:
             survey(load_job(workspace, draft.name), tools, Request(as_of=tools.today(), asked={})).engine.close()
+        schemas.write(place.folder)
     except GonnetError:
         job.unlink(missing_ok=True)
         if before is None:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from gonnet import schemas
 from gonnet.errors import JobError, meant
 from gonnet.jobs import load_workspace
 from gonnet.jobs.secrets import Secrets
@@ -98,7 +99,7 @@ class Place:
         is_new = self.is_new
         if is_new:
             reads = f"\nreads: {json.dumps(outside)}    # folders outside of this one from which jobs may take files\n"
-            text = _WORKSPACE + (reads if outside else "")
+            text = schemas.marked("workspace", _WORKSPACE) + (reads if outside else "")
         else:
             text = self.settings.read_text("utf-8")
         if pool is not None and (is_new or pool.name not in load_workspace(self.folder).file.databases):
