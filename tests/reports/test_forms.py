@@ -111,6 +111,15 @@ def test_cells_are_filled_and_everything_follows_the_rows(dairy: Dairy) -> None:
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="LibreOffice is not installed")
+def test_values_of_a_form_lead_where_those_of_its_table_do(dairy: Dairy) -> None:
+    form(dairy.folder)
+    linked = "{field: remark, link: 'https://pool.tarnvale.example/{{ row.litres }}'}"
+    layout, look = laid(dairy, "117", CHANGE, ("{field: remark}", linked))
+    sheet: Any = openpyxl.load_workbook(io.BytesIO(draw(layout, "xlsx", look).data)).worksheets[0]
+    found = [cell.hyperlink.target for row in sheet.iter_rows() for cell in row if cell.hyperlink]
+    assert found == ["https://pool.tarnvale.example/800"]  # the other remark is empty
+
+
 def test_another_program_computes_the_totals(dairy: Dairy) -> None:
     form(dairy.folder)
     many_rows(dairy, 40)

@@ -49,7 +49,10 @@ def _fill_rows(book: Any, plan: FormPlan, table: TableLayout) -> None:  # noqa: 
     for column, at in plan.columns.items():
         shown = zip(table.texts[at], table.values[at], strict=True)
         for number, (text, value) in enumerate(shown):
-            _write(sheet.cell(row + number, column), value if isinstance(value, (Decimal, dt.date)) else text)
+            cell = sheet.cell(row + number, column)
+            _write(cell, value if isinstance(value, (Decimal, dt.date)) else text)
+            if text and (address := table.link(at, number)):
+                cell.hyperlink = address
     if not table.height:
         for column in plan.columns:
             sheet.cell(row, column).value = None
