@@ -21,7 +21,7 @@ RANKS = (
     ("wording",),
     ("jobs",),
     ("data", "calendar"),
-    ("split",),
+    ("split", "arrivals"),
     ("recipients",),
     ("rules",),
     ("reports", "packages", "checks", "ledger", "delivery"),

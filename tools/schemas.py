@@ -117,7 +117,7 @@ def _may_be_like_another(tree: Tree) -> None:
         kind: Mapping[str, object] = {"type": "object"} if name == "set" else {"type": "string"}
         tree["properties"][name] = {"description": sentence, "examples": [example], **kind}
     needed = [name for name in tree.pop("required") if name != "split"]
-    tree["anyOf"] = [{"required": ["like"]}, {"required": needed}]
+    tree["anyOf"] = [{"required": ["like"]}, *({"required": [*needed, name]} for name in ("data", "arrivals"))]
 
 
 def texts() -> dict[str, str]:

@@ -190,7 +190,7 @@ def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
         usual = "no rule adds it" if spec.optional else "always"
         usual = "as its list says" if plan.addressed.settings.documents else usual
         reason = f"rule '{rules[-1]}'" if rules else usual
-        shown = files.get((spec.report, form), f"{spec.report} as {form}")
+        shown = files.get((spec.shows, form), f"{spec.shows} as {form}")
         _show.line(f"  {'+' if goes else '–'} {shown} ({reason})")
 
 

@@ -206,6 +206,6 @@ def _kind(type_: str) -> str:
 def _next(job: Job, engine: Engine, view: View) -> None:
     from gonnet.cli import _show
 
-    others = [name for name in job.file.data if name != view.table]
+    others = [name for name in job.file.tables if name != view.table]
     steps = [(typed("rows", job.name, others[0]), f"another data set: {', '.join(others)}")] if others else []
     _show.next_steps(*steps, (typed("check", job.name), "the job and its data as a whole"))

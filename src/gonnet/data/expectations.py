@@ -40,8 +40,8 @@ def broken(engine: Engine, job: Job, as_of: dt.date, *, sampled: bool = False) -
     Raises:
         DataError: an expectation names a column that is not there, or its SQL does not run.
     """
-    for name, part in job.file.data.items():
-        place = job.at("data", name, "expect")
+    for name, part in job.file.tables.items():
+        place = job.at(*job.place_of_table(name), "expect")
         expect = part.expect
         if sampled:
             expect = expect.model_copy(update={"rows": None, "newest": None, "total": None})

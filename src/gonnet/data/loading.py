@@ -5,10 +5,11 @@ from __future__ import annotations
 import datetime as dt
 import tempfile
 import time
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from types import MappingProxyType
 from zoneinfo import ZoneInfo
 
 from gonnet.data.choices import Choices, choices_in
@@ -20,7 +21,10 @@ from gonnet.data.engine import Engine, quoted
 from gonnet.data.files import reading
 from gonnet.data.files.kept import READINGS, Kept
 from gonnet.data.parameters import Values
-from gonnet.data.types.target import Doubt, Target
+from gonnet.data.types.dates import pattern_of
+from gonnet.data.types.numbers import notation_of
+from gonnet.data.types.staging import Stager
+from gonnet.data.types.target import Doubt, Hint, Target
 from gonnet.data.types.writing import Writing, writing_of
 from gonnet.findings import Finding
 from gonnet.jobs.models import Job
@@ -29,6 +33,27 @@ from gonnet.jobs.services import Database
 from gonnet.jobs.sources import ChoicesFrom, DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace
 from gonnet.scratch import scratch
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ready:
+    """A data set that was read elsewhere, as text.
+
+    Attributes:
+        names: Its columns.
+        rows: Its rows.
+        where: Its place in the job.
+        fixed: Column → the type that it must have.
+        numbers: Column → how its numbers are written, shown by one of them.
+        dates: Column → the patterns of its dates.
+    """
+
+    names: Sequence[str]
+    rows: Sequence[Sequence[object]]
+    where: str
+    fixed: Mapping[str, str]
+    numbers: Mapping[str, str]
+    dates: Mapping[str, Sequence[str]]
 
 
 @dataclass(slots=True)
@@ -73,6 +98,7 @@ def load(
     sample: int | None = None,
     *,
     for_its_own_sake: bool = False,
+    ready: Mapping[str, Ready] = MappingProxyType({}),
 ) -> Loaded:
     """Make every data set of the job a table; the engine is locked when this returns.
 
@@ -84,6 +110,7 @@ def load(
         values: The parameters, bound to every query that names them.
         progress: Told how many questions of how many are answered, where there is one per key.
         sample: How many rows of each query to a database are read, and for how many keys one is asked; None for all.
+        ready: Tables that were read before, by name.
         for_its_own_sake: Whether nothing but the data matters: what the job does with them may still be missing.
 
     Raises:
@@ -102,12 +129,8 @@ def load(
         ):
             choices = Choices(job, values)
             sources = _Sources(job, workspace, engine, databases, choices, folder)
-            for name in sorted(job.file.data, key=lambda name: name not in choices.tables):
-                part = job.file.data[name]
-                if not isinstance(part, SqlDataSet) and not _is_per_key(part):
-                    sources.read(name, part, sample)
-                    choices.settle(engine, name)
-                    watch.lap(name)
+            for name in sources.read_all(ready, sample):
+                watch.lap(name)
             for name, part in job.file.data.items():
                 if isinstance(part, DatabaseDataSet) and _is_per_key(part):
                     failed |= sources.ask(name, part, sample, progress)
@@ -160,6 +183,19 @@ class _Sources:
     folder: Path
     told: Told = field(default_factory=Told)
 
+    def read_all(self, ready: Mapping[str, Ready], sample: int | None) -> Iterator[str]:
+        """Make the data sets that need no keys; yields the name of each when it is there."""
+        for name, table in ready.items():
+            self.put(name, table)
+            self.choices.settle(self.engine, name)
+            yield name
+        for name in sorted(self.job.file.data, key=lambda name: name not in self.choices.tables):
+            part = self.job.file.data[name]
+            if not isinstance(part, SqlDataSet) and not _is_per_key(part):
+                self.read(name, part, sample)
+                self.choices.settle(self.engine, name)
+                yield name
+
     def read(self, name: str, part: FileDataSet | DatabaseDataSet, sample: int | None) -> None:
         """Make a data set of a file or of one question."""
         target = self._target(name, part)
@@ -169,6 +205,32 @@ class _Sources:
         else:
             database = self.workspace.database(part.database, target.where)
             self.databases.load(self.engine, target, part, database, self.choices.values.bound(), sample)
+
+    def put(self, name: str, table: Ready) -> None:
+        """Make a data set of what was read elsewhere."""
+        language = self.workspace.file.style.locale
+        target = Target(
+            name=name,
+            where=table.where,
+            scratch=self.folder,
+            fixed=table.fixed,
+            text=key_columns(self.job),
+            zone=self.workspace.zone,
+            writing=Writing(
+                numbers={column: notation_of(sample, table.where) for column, sample in table.numbers.items()},
+                dates={
+                    column: tuple(pattern_of(pattern, language, table.where) for pattern in patterns)
+                    for column, patterns in table.dates.items()
+                },
+                language=language,
+            ),
+            notes=self.told.notes,
+            findings=self.told.findings,
+            doubts=self.told.doubts.setdefault(name, {}),
+        )
+        stager = Stager(target, table.names)
+        stager.write([table.rows])
+        stager.assign_types(self.engine, dict.fromkeys(table.names, Hint.ANY))
 
     def ask(self, name: str, part: DatabaseDataSet, sample: int | None, progress: Progress) -> Mapping[str, str]:
         """Make a data set of a question for each key; returns for which keys it failed, and why."""

@@ -35,13 +35,18 @@ def _data_sets(job: Job) -> Iterator[JobError]:
     places += [(name, job.at("split", "also", name)) for name in file.split.also]
     places += [(spec.rows, job.at_list(index, "rows")) for index, spec in enumerate(file.recipients) if spec.rows]
     for name, where in places:
-        if name not in file.data:
-            fix = meant(name, sorted(file.data), noun="data set")
+        if name not in file.tables:
+            fix = meant(name, sorted(file.tables), noun="data set")
             yield JobError(f"there is no data set '{name}'", where=where, fix=fix)
-    for name in file.data:
+    for name in (*file.data, *file.arrivals):
+        where = job.at(*job.place_of_table(name))
         if name.casefold().startswith("gonnet_"):
             fix = "Names that begin with gonnet_ are the program's own"
-            yield JobError(f"a data set cannot be called '{name}'", where=job.at("data", name), fix=fix)
+            yield JobError(f"a data set cannot be called '{name}'", where=where, fix=fix)
+    for name in file.arrivals:
+        if name in file.data or name in file.reports:
+            what = f"'{name}' is an arrival, and {'a data set' if name in file.data else 'a report'} too"
+            yield JobError(what, where=job.at("arrivals", name), fix="Give one of them another name")
 
 
 def _documents(job: Job) -> Iterator[JobError]:
@@ -55,22 +60,36 @@ def _documents(job: Job) -> Iterator[JobError]:
         yield JobError("folders and printers get documents, and this job has none", where=job.at("deliver"), fix=fix)
     for index, document in enumerate(job.file.package.documents):
         place = job.at("package", "documents", index)
-        if document.report not in job.file.reports:
-            fix = meant(document.report, sorted(job.file.reports), noun="report")
-            yield JobError(f"there is no report '{document.report}'", where=place, fix=fix)
-        if (document.report, document.format) in seen:
-            what = f"report '{document.report}' as {document.format} is listed twice"
-            yield JobError(what, where=place, fix="Keep one")
-        seen.add((document.report, document.format))
+        what, known = ("report", job.file.reports) if document.report else ("arrival", job.file.arrivals)
+        if document.shows not in known:
+            fix = meant(document.shows, sorted(known), noun=what)
+            yield JobError(f"there is no {what} '{document.shows}'", where=place, fix=fix)
+        if (document.shows, document.format) in seen:
+            twice = f"{what} '{document.shows}' as {document.format} is listed twice"
+            yield JobError(twice, where=place, fix="Keep one")
+        seen.add((document.shows, document.format))
         if document.format == "csv":
-            yield from _one_table(job, document.report, place)
+            yield from _one_table(job, document.shows, place)
+    if any(document.arrival for document in job.file.package.documents):
+        yield from _arrivals_alone(job)
+
+
+def _arrivals_alone(job: Job) -> Iterator[JobError]:
+    """What is not possible yet with parts of arrivals."""
+    fix = "Leave the arrival a file of its own"
+    if job.file.package.join is not None and "pdf" in job.file.package.join.formats:
+        yield JobError("parts of arrivals are not joined with other PDFs", where=job.at("package", "join"), fix=fix)
+    for index, spec in enumerate(job.file.recipients):
+        if spec.bundle is not None and spec.bundle.form == "joined":
+            where = job.at_list(index, "bundle", "as")
+            yield JobError("parts of arrivals are not joined with other PDFs", where=where, fix="Write `as: apart`")
 
 
 def _parameters(job: Job) -> Iterator[JobError]:
     for name, parameter in job.file.parameters.items():
-        if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in job.file.data:
+        if isinstance(parameter.of, ChoicesFrom) and parameter.of.rows not in job.file.tables:
             what = f"there is no data set '{parameter.of.rows}'"
-            fix = meant(parameter.of.rows, sorted(job.file.data), noun="data set")
+            fix = meant(parameter.of.rows, sorted(job.file.tables), noun="data set")
             yield JobError(what, where=job.at("parameters", name, "of"), fix=fix)
         if name in RESERVED or name == "as_of":
             what = f"a parameter cannot be called '{name}'"
@@ -131,7 +150,7 @@ def _cuts(job: Job) -> Iterator[JobError]:
     parts += [(("figures", name), figure.rows) for name, figure in job.file.figures.items()]
     for place, rows in parts:
         if rows is not None and rows not in split.cuts:
-            known = rows in job.file.data
+            known = rows in job.file.tables
             fix = f"Write `also: {{{rows}: {', '.join(split.by)}}}` under `split`, with its column for the key"
             what = f"data set '{rows}' is not split" if known else f"there is no data set '{rows}'"
             where = job.at(*place, "rows")
@@ -153,7 +172,7 @@ def _join(job: Job) -> Iterator[JobError]:
 def _forms(job: Job, cover: str | None, where: str, fix: str) -> Iterator[JobError]:
     """A form is one workbook and stays one: joining would fill in the first and lose the rest."""
     asked = {*(rule.format for rule in job.file.rules), *(spec.settings.format for spec in job.file.recipients)}
-    shown = {document.report for document in job.file.package.documents if {document.format, *asked} & {"xlsx"}}
+    shown = {document.shows for document in job.file.package.documents if {document.format, *asked} & {"xlsx"}}
     for name in sorted(shown | {cover or ""}):
         if name in job.file.reports and job.file.reports[name].form is not None:
             what = f"report '{name}' fills in a form, which cannot be joined with other workbooks"
@@ -213,7 +232,7 @@ def _lists(job: Job) -> Iterator[JobError]:
             yield from _cover(job, spec.bundle.cover, {"pdf", "xlsx"}, job.at_list(index, "bundle", "cover"))
         if settings.format == "csv":
             for document in file.package.documents:
-                yield from _one_table(job, document.report, job.at_list(index, "settings", "as"))
+                yield from _one_table(job, document.shows, job.at_list(index, "settings", "as"))
 
 
 def _one_table(job: Job, report: str, place: str) -> Iterator[JobError]:
@@ -245,7 +264,7 @@ def _rules(job: Job) -> Iterator[JobError]:
                     yield JobError(f"the package has no document '{name}'", where=where, fix=fix)
         if rule.format == "csv":
             for document in documents:
-                yield from _one_table(job, document.report, job.at("rules", index, "as"))
+                yield from _one_table(job, document.shows, job.at("rules", index, "as"))
         if rule.format in ("csv", "html") and any(document.password for document in documents):
             what = f"documents with a password cannot be sent as {rule.format}"
             yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
@@ -262,7 +281,7 @@ def _rules(job: Job) -> Iterator[JobError]:
     listed = {name for spec in file.recipients for name in spec.settings.documents}
     for index, document in enumerate(documents):
         if document.optional and not document.called & (added | listed):
-            what = f"no rule adds the optional document '{document.name or document.report}'"
+            what = f"no rule adds the optional document '{document.name or document.shows}'"
             yield JobError(
                 what, where=job.at("package", "documents", index), fix="Add it by a rule, or drop `optional`"
             )

@@ -56,8 +56,9 @@ class DocumentSpec(Section):
     """One document of a package: a report in a format.
 
     Attributes:
-        report: The report that it shows, by name.
-        format: The format of its file.
+        report: The report that it shows, by name; or
+        arrival: the arrival, by name, of which it is the part of a key.
+        format: The format of its file: `pdf` when left out.
         name: What rules call it; its report's name will do too.
         optional: Whether it is only in packages to which a rule adds it.
         file: What its file is called, without ending; as the package when left out.
@@ -69,8 +70,9 @@ class DocumentSpec(Section):
         attach: Whether it goes with messages; else it is only printed, or put into folders, to which messages may link.
     """
 
-    report: str
-    format: Format = Field(alias="as")
+    report: str | None = None
+    arrival: Name | None = None
+    format: Format = Field(default="pdf", alias="as")
     name: Name | None = None
     optional: bool = False
     file: Text | None = None
@@ -80,6 +82,14 @@ class DocumentSpec(Section):
     encoding: str | None = None
     password: Password | None = None
     attach: bool = True
+
+    @model_validator(mode="after")
+    def _one_source(self) -> DocumentSpec:
+        if (self.report is None) == (self.arrival is None):
+            raise ValueError("a document shows either a `report`, or the part of a key of an `arrival`")
+        if self.arrival is not None and self.format != "pdf":
+            raise ValueError(f"a part of an arrival stays what it is: it cannot be `as: {self.format}`")
+        return self
 
     @model_validator(mode="after")
     def _csv_alone_has_them(self) -> DocumentSpec:
@@ -101,7 +111,12 @@ class DocumentSpec(Section):
     @property
     def called(self) -> set[str]:
         """What rules may call it."""
-        return {self.report} | ({self.name} if self.name else set())
+        return {self.shows} | ({self.name} if self.name else set())
+
+    @property
+    def shows(self) -> str:
+        """The report or the arrival, by name."""
+        return self.report or self.arrival or ""
 
 
 class Enclosure(Section):

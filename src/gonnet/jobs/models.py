@@ -11,6 +11,7 @@ from typing import Annotated, NamedTuple
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.errors import JobError
+from gonnet.jobs.arrivals import PdfRun, with_arrivals
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.contents import PackageSpec
@@ -211,6 +212,7 @@ class JobFile(Section):
         after: No longer there.
         parameters: Values that are asked for when it runs, by name.
         data: The data sets, by name.
+        arrivals: Documents that other systems made for many, by name: whose each part of them is.
         split: Whose row it is; it may be left out where one package has all rows of one data set.
         recipients: Who receives: one list or several, or addresses alone.
         figures: Name → an SQL aggregate over the rows of one key, for texts, rules and checks.
@@ -238,7 +240,8 @@ class JobFile(Section):
     before: Annotated[None, BeforeValidator(_now_a_step("before", "at: start, stops: true"))] = None
     after: Annotated[None, BeforeValidator(_now_a_step("after", "at: prepared"))] = None
     parameters: dict[Name, Parameter] = {}
-    data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = Field(min_length=1)
+    data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = {}
+    arrivals: dict[Name, PdfRun] = {}
     split: Split
     recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists, json_schema_input_type=_Lists)] = ()
     figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value, json_schema_input_type=str | Figure)]] = {}
@@ -261,12 +264,27 @@ class JobFile(Section):
 
     @model_validator(mode="before")
     @classmethod
-    def _all_rows_where_nothing_is_split(cls, tree: object) -> object:
-        """A job with one data set needs no `split`: without it, one package has all rows."""
-        data = tree.get("data") if isinstance(tree, Mapping) and "split" not in tree else None
-        if not isinstance(tree, Mapping) or not isinstance(data, Mapping) or len(data) != 1:
+    def _what_goes_without_saying(cls, tree: object) -> object:
+        """A job with one data set needs no `split`: without it, one package has all rows. Arrivals are cut by key."""
+        if not isinstance(tree, Mapping):
+            return tree
+        data = tree.get("data")
+        if tree.get("arrivals"):
+            return with_arrivals(tree)
+        if "split" in tree or not isinstance(data, Mapping) or len(data) != 1:
             return tree
         return {**tree, "split": {"rows": next(iter(data))}}
+
+    @model_validator(mode="after")
+    def _something_to_send(self) -> JobFile:
+        if not self.data and not self.arrivals:
+            raise ValueError("a job needs `data`, or `arrivals`")
+        return self
+
+    @property
+    def tables(self) -> dict[str, FileDataSet | DatabaseDataSet | SqlDataSet | PdfRun]:
+        """Everything that is a table of the run, by name."""
+        return {**self.arrivals, **self.data}
 
     @field_validator("rules", "deliver", "steps", mode="before")
     @classmethod
@@ -341,6 +359,10 @@ class Job:
     def lists(self) -> tuple[tuple[str, RecipientList], ...]:
         """Each recipient list with the table of its lines."""
         return tuple((spec.rows or f"gonnet_lines_{index}", spec) for index, spec in enumerate(self.file.recipients))
+
+    def place_of_table(self, name: str) -> tuple[str, str]:
+        """Where a data set or an arrival stands in the file."""
+        return ("arrivals" if name in self.file.arrivals else "data"), name
 
     def view_of(self, part: Report | Figure) -> str:
         """The view of the rows that a report or a figure is over."""

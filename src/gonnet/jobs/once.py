@@ -74,6 +74,9 @@ def _as_format(tree: Any, wanted: str, job: Job) -> None:  # noqa: ANN401  the t
     """Give every document the format; of two that differed in nothing else the first stays."""
     documents: dict[str, Any] = {}
     for index, document in enumerate(job.file.package.documents):
+        if document.report is None:
+            documents[repr(index)] = tree["package"]["documents"][index]
+            continue
         written = {**tree["package"]["documents"][index], "as": wanted}
         if wanted != "csv":
             written = {name: value for name, value in written.items() if name not in _OF_CSV}

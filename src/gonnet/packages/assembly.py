@@ -249,12 +249,10 @@ class _Maker:
                     yield self._joined(group, part, evaluated, stem)
                 continue
             if spec.file is None:
-                name = f"{stem} {spec.report}" if per_format[spec.format] > 1 else stem
+                name = f"{stem} {spec.shows}" if per_format[spec.format] > 1 else stem
             else:
                 name = self._taken.unique(self._filled(spec.file, ("package", "documents", index, "file"), part))
-            yield self._document(
-                index, spec, PartPlan(spec.report, evaluated.hidden(spec.report), part.key), name, part
-            )
+            yield self._document(index, spec, PartPlan(spec.shows, evaluated.hidden(spec.shows), part.key), name, part)
 
     def _groups(self) -> dict[str, list[_Numbered]]:
         """Format → the documents that become one file; a single one does only where it gets a cover."""
@@ -270,7 +268,7 @@ class _Maker:
         """Documents of one format as one file; where one of them has a password, all of it has."""
         form, join = group[0][1].format, self._job.file.package.join
         assert join is not None
-        reports = [spec.report for _, spec in group]
+        reports = [spec.shows for _, spec in group]
         if join.cover is not None:
             reports = [join.cover, *reports]
         return DocumentPlan(
@@ -292,11 +290,11 @@ class _Maker:
                 for part in slices:
                     own = self._known.evaluated[part.key]
                     for index, spec in group:
-                        one = PartPlan(spec.report, own.hidden(spec.report), part.key)
+                        one = PartPlan(spec.shows, own.hidden(spec.shows), part.key)
                         yield self._document(index, spec, one, self._stem(part), part)
                 continue
             parts = [
-                PartPlan(spec.report, self._known.evaluated[part.key].hidden(spec.report), part.key)
+                PartPlan(spec.shows, self._known.evaluated[part.key].hidden(spec.shows), part.key)
                 for part in slices
                 for _, spec in group
             ]
@@ -358,10 +356,10 @@ def _chosen(job: Job, decision: Decision) -> Iterator[_Numbered]:
     seen: set[tuple[str, str]] = set()
     for index in decision.effects.documents:
         part = job.file.package.documents[index]
-        if decision.effects.format is not None:
+        if decision.effects.format is not None and part.arrival is None:
             part = part.model_copy(update={"format": decision.effects.format})
-        if (part.report, part.format) not in seen:
-            seen.add((part.report, part.format))
+        if (part.shows, part.format) not in seen:
+            seen.add((part.shows, part.format))
             yield index, part
 
 

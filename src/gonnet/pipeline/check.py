@@ -9,15 +9,15 @@ from dataclasses import dataclass
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.checking import hello, servers
+from gonnet.pipeline.checking.unfillable import unfillable
 from gonnet.pipeline.due import checking
 from gonnet.pipeline.making import everyday_words
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.stepping.steps import require_programs
 from gonnet.pipeline.survey import Survey, survey
-from gonnet.pipeline.surveying import hello, servers
 from gonnet.pipeline.surveying.request import Request
-from gonnet.pipeline.surveying.unfillable import unfillable
 from gonnet.pipeline.tools import Tools
 from gonnet.rules import Outcome
 
@@ -76,7 +76,7 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
             *checking.troubles(job, tools),
             *(hello.answers(job, tools) if greets else ()),
         )
-        tables = {name: found.engine.count(name) for name in job.file.data}
+        tables = {name: found.engine.count(name) for name in job.file.tables}
     finally:
         found.engine.close()
     return Checked(survey=found, findings=findings, tables=tables, coming=checking.coming(job, tools))

@@ -10,6 +10,7 @@ from gonnet.data.profile import View
 from gonnet.errors import DataError, meant
 from gonnet.jobs import Job
 from gonnet.pipeline.survey import Request
+from gonnet.pipeline.surveying.arriving import arrived, as_tables
 from gonnet.pipeline.tools import Tools
 
 
@@ -29,10 +30,11 @@ def look(
         DataError: there is no such data set, or it has no key column.
     """
     table = name if name is not None else job.file.split.rows
-    if table not in job.file.data:
-        raise DataError(f"the job has no data set '{table}'", fix=meant(table, list(job.file.data), noun="data set"))
+    if table not in job.file.tables:
+        raise DataError(f"the job has no data set '{table}'", fix=meant(table, list(job.file.tables), noun="data set"))
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
-    loaded = data.load(job, tools.workspace, values, for_its_own_sake=True)
+    ready = as_tables(job, arrived(job, tools.workspace))
+    loaded = data.load(job, tools.workspace, values, for_its_own_sake=True, ready=ready)
     try:
         view = View(table=table, key=(_key(job, loaded.engine, table), key) if key is not None else None)
     except BaseException:

@@ -7,11 +7,12 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from gonnet import data, packages, rules, split
+from gonnet.arrivals import Arrived
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.sending.places import named_places
-from gonnet.pipeline.surveying import scope
+from gonnet.pipeline.surveying import arriving, scope
 from gonnet.pipeline.surveying.deciding import Decided, decide
 from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
 from gonnet.pipeline.surveying.extracts import about_sizes
@@ -37,6 +38,7 @@ class Survey:
         cuts: Data set that is split → how, the main one first.
         counts: Key → its rows in all of them.
         people: The recipient list.
+        arrived: Arrivals that documents show parts of, by name.
         plans: A plan for each package, in key order.
         editions: Locale → the job as its readers get it; the house's first.
         fields: View → what reports use of its rows, as SQL.
@@ -51,6 +53,7 @@ class Survey:
     cuts: Mapping[str, split.Slices]
     counts: Mapping[str, int]
     people: tuple[Recipient, ...]
+    arrived: Mapping[str, Arrived]
     plans: tuple[PackagePlan, ...]
     editions: Mapping[str, Edition]
     fields: Mapping[str, tuple[str, ...]]
@@ -92,13 +95,16 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
     plans = tuple(_plans(found, matched, decided, tools, request))
-    versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound())
+    shown = dict(arriving.views(found.job, found.arrived))
+    needed = {view: arriving.NEEDED for view in shown.values()}
+    versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound(), needed)
     return Survey(
         engine=found.engine,
         values=found.values,
         cuts=found.cuts,
         counts=found.counts,
         people=matched.people,
+        arrived={name: found.arrived[name] for name in shown},
         plans=plans,
         editions=versions,
         measured=decided.measured,
@@ -157,6 +163,8 @@ def _findings(
     chosen = {plan.key: plan.evaluated for plan in plans if plan.decision.outcome is not rules.Outcome.SKIPPED}
     own = [case.addressed for case in decided.cases if case.addressed.bundle is None]
     yield from found.loaded.told.findings
+    for part in found.arrived.values():
+        yield from part.findings
     if not found.is_sampled:
         yield from about_sizes(decided.measured.rows, decided.last)
     for text in found.lacking:

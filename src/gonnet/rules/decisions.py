@@ -33,6 +33,7 @@ class Cause(StrEnum):
     NO_ROWS = "no rows"
     RULE = "rule"
     LEAK = "leak check"
+    PICTURES = "pages that nobody can search"
     UNPRINTABLE = "unprintable character"
     TEXT = "text that cannot be filled"
     SIZE = "too large a message"

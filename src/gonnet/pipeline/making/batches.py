@@ -17,6 +17,7 @@ from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.kits import RunKit, Version
 from gonnet.pipeline.making.message_texts import Sender, message_texts
 from gonnet.pipeline.making.orders import Order, Rows, Slice
+from gonnet.pipeline.making.parts import ArrivalKit
 from gonnet.pipeline.making.processes import uninterrupted
 from gonnet.pipeline.making.produce import Made, produce
 from gonnet.pipeline.survey import Survey
@@ -140,6 +141,7 @@ def _kept_kit(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch:
         store=tools.store,
         senders=senders,
         enclosures={file: part for edition in found.editions.values() for file, part in edition.enclosures.items()},
+        arrivals={name: ArrivalKit.of(part, found.cuts[name].view) for name, part in found.arrived.items()},
     )
     for part in kit.enclosures.values():
         tools.store.put(part.data)

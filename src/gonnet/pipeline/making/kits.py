@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from gonnet.checks import Watch
 from gonnet.ledger import Store
 from gonnet.pipeline.making.message_texts import MessageText, Sender
+from gonnet.pipeline.making.parts import ArrivalKit
 from gonnet.pipeline.surveying.enclosures import Enclosed
 from gonnet.reports import Look, Painter, ReportPlan
 from gonnet.reports.layout.making import LayoutMaker
@@ -39,6 +40,7 @@ class RunKit:
     store: Store
     senders: Mapping[int, Sender]
     enclosures: Mapping[str, Enclosed]
+    arrivals: Mapping[str, ArrivalKit]
 
 
 class LanguageKit:

@@ -68,11 +68,22 @@ class Layouts:
         self._order, self._layout_maker = order, layout_maker
         self._slices = {part.key: part for part in order.slices}
         self._laid: dict[PartPlan, Layout] = {}
+        self._cut: dict[str, int] = {}
 
     def of(self, plan: DocumentPlan) -> list[Layout]:
         """The layouts of a document, in order."""
         reports = {part.report for part in plan.parts if part.slice != self._order.key}
         return [self._called(self._of_part(part), part, plan, several=len(reports) > 1) for part in plan.parts]
+
+    def pages(self, plan: DocumentPlan, view: str) -> list[tuple[object, ...]]:
+        """The rows of a view of pages that a document has, in order."""
+        whole = self._order.whole
+        slices = (self._slices.get(part.slice) or whole for part in plan.parts)
+        return [row for part in slices for row in part.rows.get(view, ())]
+
+    def cut(self, view: str, pages: int) -> None:
+        """Note that a part with so many rows of a view, which are pages, was cut out."""
+        self._cut[view] = max(pages, self._cut.get(view, 0))
 
     def _of_part(self, part: PartPlan) -> Layout:
         if part not in self._laid:
@@ -105,7 +116,7 @@ class Layouts:
             self._layout_maker.view_of(name) for name in in_messages
         }
         whole = self._order.whole.rows
-        return {view: len(whole.get(view, ())) for view in shown}
+        return {view: len(whole.get(view, ())) for view in shown} | self._cut
 
     def dead_links(self) -> dict[tuple[str, str], int]:
         """Column of a table, and why a link in it leads nowhere → how many do."""

@@ -31,6 +31,7 @@ from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order
+from gonnet.pipeline.making.parts import ArrivalKit, Parts
 from gonnet.remembering import Remembered
 from gonnet.reports import Drawn, UnprintableError
 from gonnet.reports.layout.models import Layout
@@ -105,6 +106,7 @@ class _Worker:
         self._kit, self._languages = kit, LanguageKits(kit)
         self._writer = MessageWriter(kit, self._languages)
         self._reader = checks.DrawnReader()
+        self._parts = Parts(kit.arrivals)
         self._forms: Remembered[bytes, _Form] = Remembered(self._form, _FORMS)
         self._enclosed = {file: kit.watch.telling(part.found) for file, part in kit.enclosures.items()}
 
@@ -124,6 +126,11 @@ class _Worker:
         layouts = Layouts(order, language.layout_maker)
         try:
             for plan in order.documents:
+                if (arrival := self._parts.kit(plan.report)) is not None:
+                    document, there, held = self._part(order, plan, arrival, layouts, held)
+                    documents.append(document)
+                    hits += there
+                    continue
                 laid = layouts.of(plan)
                 drawn = language.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
                 hits += self._inspect(order, plan, laid, drawn)
@@ -207,6 +214,34 @@ class _Worker:
         hits += watch.search(order.owners, name, found, known=known, own=own)
         placed = watch.places(order.owners, name, found, _once(hits))
         return tuple(_with_cell(hit, drawn.data) if plan.format == "xlsx" else hit for hit in placed)
+
+    def _part(
+        self,
+        order: Order,
+        plan: DocumentPlan,
+        arrival: ArrivalKit,
+        layouts: Layouts,
+        held: tuple[Cause, str] | None,
+    ) -> tuple[DocumentRecord, tuple[Hit, ...], tuple[Cause, str] | None]:
+        """A part of an arrival: the document, what of it names somebody else, and why it must not leave."""
+        rows = layouts.pages(plan, arrival.view)
+        part = self._parts.cut(arrival, rows, plan.file_name.rpartition(".")[0])
+        found = checks.read_any(part.data, plan.file_name)
+        figures = cast("Mapping[str, object]", order.names.get("figures", {}))
+        house = self._languages.of(order.locale).wording.house
+        own = partial(lambda: (house.plain(value) for value in figures.values() if value is not None))
+        hits = self._kit.watch.search(order.owners, f"the part of {plan.report}", found, own=own)
+        layouts.cut(arrival.view, part.pages)
+        if part.pictures and not arrival.accepts_pictures:
+            held = (
+                Cause.PICTURES,
+                f"{part.pictures} of {part.pages} pages of '{plan.report}' are pictures only, which nobody can search",
+            )
+        drawn, content = Drawn(data=part.data, pages=part.pages), None
+        if plan.lock is not None:
+            content = hashlib.sha256(part.data).hexdigest()
+            drawn = replace(drawn, data=protected(part.data, plan.format, plan.lock))
+        return self._kept(plan, drawn, part.pages, content), hits, held
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
         """The document as it is kept; `content` is the digest of what a locked one shows."""

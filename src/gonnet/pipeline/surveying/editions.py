@@ -72,17 +72,26 @@ def editions(
 
 
 def with_reports(
-    found: Mapping[str, Edition], engine: data.Engine, bound: Mapping[str, object]
+    found: Mapping[str, Edition],
+    engine: data.Engine,
+    bound: Mapping[str, object],
+    needed: Mapping[str, Sequence[str]],
 ) -> tuple[dict[str, Edition], dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
     """The editions with their reports and enclosures; and what reports need.
 
     That is view → the SQL of each value of a row, and place in the job and SQL of every expression.
 
+    Args:
+        found: The editions.
+        engine: The engine, after the split.
+        bound: Parameters by name, for expressions.
+        needed: View → columns of which the values come first in a row, whatever reports need.
+
     Raises:
         JobError: an expression does not run, a format does not fit its column's type, or a file cannot be enclosed.
     """
     versions = {locale: (edition.job, edition.look) for locale, edition in found.items()}
-    plans, used, asked = reports.plan_reports(engine, versions, bound)
+    plans, used, asked = reports.plan_reports(engine, versions, bound, needed)
     with_plans = {
         locale: replace(edition, reports=plans[locale], enclosures=_enclosures(edition.job))
         for locale, edition in found.items()

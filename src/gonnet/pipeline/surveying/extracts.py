@@ -15,7 +15,7 @@ _FEW = 20  # rows below which half as many say nothing
 
 def sizes(job: Job, engine: Engine) -> dict[str, int]:
     """Data set that comes from a file or a database → its rows."""
-    return {name: engine.count(name) for name, part in job.file.data.items() if not isinstance(part, SqlDataSet)}
+    return {name: engine.count(name) for name, part in job.file.tables.items() if not isinstance(part, SqlDataSet)}
 
 
 def about_sizes(now: Mapping[str, int], last: Measured | None) -> Iterator[Finding]:

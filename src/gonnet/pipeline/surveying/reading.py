@@ -6,11 +6,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet import data, split
+from gonnet.arrivals import Arrived
 from gonnet.data.expectations import broken
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, consistency, references
 from gonnet.pipeline.sending.writing_back import require_writable
+from gonnet.pipeline.surveying.arriving import arrived, as_tables, require_kinds
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import roll
@@ -30,6 +32,7 @@ class Read:
         columns: Data set → the names of its columns.
         cuts: Data set that is split → how, the main one first.
         counts: Key → its rows in all of them.
+        arrived: The arrivals, by name.
         lacking: What is expected of the data and not so, where that holds the run.
         is_sampled: Whether only a few rows were read.
     """
@@ -41,6 +44,7 @@ class Read:
     columns: Mapping[str, Sequence[str]]
     cuts: Mapping[str, split.Slices]
     counts: Mapping[str, int]
+    arrived: Mapping[str, Arrived]
     lacking: tuple[str, ...]
     is_sampled: bool
 
@@ -62,11 +66,14 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
     look = tools.look(job)
     job = job.read_for(look.house.locale, look.house.locale)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
-    loaded = data.load(job, tools.workspace, values, progress, request.sample)
+    came = arrived(job, tools.workspace, request.sample)
+    ready = as_tables(job, came)
+    loaded = data.load(job, tools.workspace, values, progress, request.sample, ready=ready)
     try:
-        tables = (*job.file.data, *(table for table, _ in job.lists))
+        tables = (*job.file.tables, *(table for table, _ in job.lists))
         columns = {name: [column.name for column in loaded.engine.columns(name)] for name in tables}
         raise_all(references.to_the_data(job, columns, Wording(look.house)))
+        require_kinds(job, came, {name: _kinds(loaded.engine, name) for name in came})
         require_writable(job, tools)
         cuts = _cuts(job, loaded.engine)
         return Read(
@@ -77,12 +84,19 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
             columns=columns,
             cuts=cuts,
             counts=split.counted(cuts.values()),
+            arrived=came,
             lacking=tuple(_expected(job, loaded.engine, request)),
             is_sampled=request.sample is not None,
         )
     except BaseException:
         loaded.engine.close()
         raise
+
+
+def _kinds(engine: data.Engine, table: str) -> dict[str, str]:
+    """Column → what it is: a number, a date, or text."""
+    columns = engine.columns(table)
+    return {part.name: "number" if part.is_number else "date" if part.is_date else "text" for part in columns}
 
 
 def raise_all(mistakes: Iterator[JobError]) -> None:

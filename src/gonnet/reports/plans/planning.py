@@ -43,7 +43,10 @@ _ANY_CURRENCY = "\u00a0MMM0"  # about as wide as the longest sign of a currency,
 
 
 def plan_reports(
-    engine: Engine, versions: Mapping[str, tuple[Job, Look]], bound: Mapping[str, object]
+    engine: Engine,
+    versions: Mapping[str, tuple[Job, Look]],
+    bound: Mapping[str, object],
+    needed: Mapping[str, Sequence[str]],
 ) -> tuple[dict[str, tuple[ReportPlan, ...]], dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
     """Plan every report that the package uses, in every language.
 
@@ -51,6 +54,7 @@ def plan_reports(
         engine: The engine, after the split.
         versions: Locale → the job with the texts of that language, and the house style with its figures and dates.
         bound: Parameters by name, for expressions.
+        needed: View → columns of which the values come first in a row, whatever reports need.
 
     Returns:
         Locale → plans; and the view of each data set that is cut → the SQL of each value of a row, in the order in
@@ -61,9 +65,12 @@ def plan_reports(
     """
     views = next(iter(versions.values()))[0].views
     fields = {view: Fields(engine=engine, view=view, bound=bound) for view in views}
+    for view, columns in needed.items():
+        for column in columns:
+            fields[view].column(column, view)
     found = {}
     for locale, (job, look) in versions.items():
-        in_files = (document.report for document in job.file.package.documents)
+        in_files = (document.report for document in job.file.package.documents if document.report is not None)
         join = job.file.package.join
         covers = (join.cover,) if join and join.cover else ()
         wanted = dict.fromkeys((*in_files, *covers, *references.reports_in_messages(job)))

@@ -51,6 +51,8 @@ def _fill_all(plan: PackagePlan, found: Survey) -> str:
         PartPlan(name, plan.evaluated.hidden(name), plan.key) for name in references.reports_in_messages(reading.job)
     )
     for part in dict.fromkeys((*(part for document in plan.documents for part in document.parts), *in_messages)):
+        if part.report not in reading.job.file.reports:
+            continue  # the part of an arrival has no texts of the job
         for template in references.texts_of_report(reading.job, part.report, part.hidden):
             written.append(reading.wording.fill(template, known[part.slice], key=part.slice).text)
     for contact in plan.addressed.contacts or (None,):

@@ -8,8 +8,8 @@ from gonnet.errors import JobError, UnreachableError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.jobs.services import ImapServer, MailServer
+from gonnet.pipeline.checking.servers import servers_of
 from gonnet.pipeline.sending.mail_links import drafts_for, link_for
-from gonnet.pipeline.surveying.servers import servers_of
 from gonnet.pipeline.tools import Tools
 
 

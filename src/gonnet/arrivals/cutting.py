@@ -1,0 +1,229 @@
+"""Cutting pages out of a run, with nothing of it but what these pages themselves show (pikepdf, which is qpdf).
+
+A page of a run refers to far more than it shows: to the pictures of all pages by a shared dictionary of resources, to
+other pages by links, to bookmarks, structure, notes and names. Here a page keeps its content, and of its resources what
+the content names; its links to the web stay, everything else goes. What notes and forms show becomes part of the page.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import pikepdf
+
+from gonnet.errors import DataError
+
+_KEPT = (
+    "/Type", "/MediaBox", "/CropBox", "/TrimBox", "/BleedBox", "/ArtBox", "/Rotate", "/UserUnit", "/Resources",
+    "/Contents", "/Group",
+)  # fmt: skip
+_INHERITED = ("/Resources", "/MediaBox", "/CropBox", "/Rotate")  # ISO 32000-1, 7.7.3.4
+_NAME = re.compile(rb"/([^\s/<>\[\](){}%]+)")
+_HEX = re.compile(rb"#([0-9A-Fa-f]{2})")
+_ANEW = "Have the run made again"
+
+
+class Cutter:
+    """A run that parts are cut out of.
+
+    Args:
+        path: The file.
+        password: What opens it; empty where nothing is needed.
+
+    Raises:
+        DataError: it is no PDF that can be read, or is locked.
+    """
+
+    def __init__(self, path: Path, password: str = "") -> None:
+        try:
+            self._pdf = pikepdf.open(path, password=password, suppress_warnings=True)
+        except pikepdf.PasswordError as error:
+            fix = "Write `password: ${NAME}` and set NAME in the environment"
+            raise DataError("this PDF is locked by a password", where=path.name, fix=fix) from error
+        except pikepdf.PdfError as error:
+            raise DataError("this is no PDF that can be read", where=path.name, fix=_ANEW) from error
+        _mark_layers(self._pdf)
+        self._clean: set[int] = set()
+        self._pruned: set[tuple[int, int]] = set()
+        if "/AcroForm" in self._pdf.Root or any(_has_notes(page) for page in self._pdf.pages):
+            self._pdf.generate_appearance_streams()
+            self._pdf.flatten_annotations("all")
+
+    @property
+    def troubles(self) -> Iterator[str]:
+        """What is odd about the run as a whole, each in a sentence without a full stop."""
+        if self._pdf.get_warnings():
+            yield "was damaged and is read as well as can be"
+        form = self._pdf.Root.get("/AcroForm")
+        if isinstance(form, pikepdf.Dictionary) and int(form.get("/SigFlags", 0)) & 1:
+            yield "is signed: the signature is void in a part of it"
+
+    def close(self) -> None:
+        """Give the memory back."""
+        self._pdf.close()
+
+    def part(self, numbers: Sequence[int], title: str) -> bytes:
+        """Some pages, from 1, as a file of their own; the same pages give the same bytes."""
+        return together([(self, numbers)], title)
+
+    def page(self, number: int) -> pikepdf.Page:
+        """A page with nothing but what it shows."""
+        page = self._pdf.pages[number - 1]
+        if number not in self._clean:
+            self._clean.add(number)
+            self._clear(page)
+        return page
+
+    def _clear(self, page: pikepdf.Page) -> None:
+        found = page.obj
+        for name in _INHERITED:
+            value = _inherited(found, name)
+            if value is not None:
+                found[name] = value
+        links = [note for note in _notes(page) if _leads_out(note)]
+        for name in list(found.keys()):
+            if name not in _KEPT:
+                del found[name]
+        if links:
+            found["/Annots"] = pikepdf.Array([_link(note) for note in links])
+        used = self._used(_content(page))
+        resources = found.get("/Resources", pikepdf.Dictionary())
+        found["/Resources"] = self._named(resources, used, depth=0)
+
+    def _used(self, content: bytes) -> set[str]:
+        return {"/" + _HEX.sub(_as_sign, name).decode("utf-8", "replace") for name in _NAME.findall(content)}
+
+    def _named(self, resources: Any, used: set[str], depth: int) -> pikepdf.Dictionary:  # noqa: ANN401
+        """Of a dictionary of resources, what is used (7.8.3); what forms use of their own is looked at likewise."""
+        forms = [form for name, form in _entries(resources, "/XObject") if name in used and _is_form(form)]
+        for form in forms:
+            if "/Resources" not in form:  # it uses those of the page
+                used = used | self._used(_bytes(form))
+        found = pikepdf.Dictionary()
+        for kind in resources.keys():  # noqa: SIM118  it is no mapping
+            if isinstance(resources[kind], pikepdf.Dictionary):
+                kept = {name: value for name, value in _entries(resources, kind) if name in used}
+                if kept:
+                    found[kind] = pikepdf.Dictionary(kept)
+                for value in kept.values():
+                    self._prune(value, depth)
+            elif kind == "/ProcSet":
+                found[kind] = resources[kind]
+        return found
+
+    def _prune(self, part: Any, depth: int) -> None:  # noqa: ANN401
+        """Leave a form, a pattern or a face nothing but what it uses itself."""
+        if not isinstance(part, (pikepdf.Stream, pikepdf.Dictionary)) or "/Resources" not in part or depth > 20:
+            return
+        if part.objgen in self._pruned:
+            return
+        self._pruned.add(part.objgen)
+        content = _bytes(part) if isinstance(part, pikepdf.Stream) else b"".join(map(_bytes, _glyphs(part)))
+        part["/Resources"] = self._named(part["/Resources"], self._used(content), depth + 1)
+        for name in ("/PieceInfo", "/Metadata", "/StructParent", "/StructParents", "/LastModified"):
+            if name in part:
+                del part[name]
+
+
+def together(parts: Sequence[tuple[Cutter, Sequence[int]]], title: str) -> bytes:
+    """Pages of several runs, in this order, as one file."""
+    target = pikepdf.new()
+    for cutter, numbers in parts:
+        for number in numbers:
+            target.pages.append(cutter.page(number))
+    _keep_layers(target)
+    target.docinfo["/Title"], target.docinfo["/Producer"] = title, "Gonnet"
+    data = io.BytesIO()
+    target.save(data, deterministic_id=True, object_stream_mode=pikepdf.ObjectStreamMode.generate)
+    return data.getvalue()
+
+
+def _mark_layers(source: pikepdf.Pdf) -> None:
+    """Note at each layer whether it is hidden, since a part has no list of all layers to say so."""
+    found = source.Root.get("/OCProperties", pikepdf.Dictionary())
+    usual = found.get("/D", pikepdf.Dictionary())
+    shown = {layer.objgen for layer in usual.get("/ON", pikepdf.Array())}
+    hidden = {layer.objgen for layer in usual.get("/OFF", pikepdf.Array())}
+    for layer in found.get("/OCGs", pikepdf.Array()):
+        off = layer.objgen not in shown if usual.get("/BaseState") == "/OFF" else layer.objgen in hidden
+        if off:
+            layer["/GonnetHidden"] = True
+
+
+def _keep_layers(target: pikepdf.Pdf) -> None:
+    """Say of the layers that pages use what they are without being asked: shown, or not (8.11.4)."""
+    layers = [part for part in target.objects if isinstance(part, pikepdf.Dictionary) and part.get("/Type") == "/OCG"]
+    if layers:
+        hidden = pikepdf.Array([layer for layer in layers if layer.get("/GonnetHidden", False)])
+        for layer in layers:
+            if "/GonnetHidden" in layer:
+                del layer["/GonnetHidden"]
+        usual = pikepdf.Dictionary(OFF=hidden) if len(hidden) else pikepdf.Dictionary()
+        target.Root["/OCProperties"] = pikepdf.Dictionary(OCGs=pikepdf.Array(layers), D=usual)
+
+
+def _inherited(part: pikepdf.Object, name: str) -> Any:  # noqa: ANN401
+    for _ in range(50):
+        if name in part:
+            return part[name]
+        if "/Parent" not in part:
+            return None
+        part = part["/Parent"]
+    return None
+
+
+def _notes(page: pikepdf.Page) -> list[Any]:
+    found = page.obj.get("/Annots")
+    return [note for note in found if isinstance(note, pikepdf.Dictionary)] if found is not None else []
+
+
+def _has_notes(page: pikepdf.Page) -> bool:
+    return any(note.get("/Subtype") != "/Link" for note in _notes(page))
+
+
+def _leads_out(note: Any) -> bool:  # noqa: ANN401
+    action = note.get("/A")
+    return note.get("/Subtype") == "/Link" and action is not None and action.get("/S") == "/URI"
+
+
+def _link(note: Any) -> pikepdf.Dictionary:  # noqa: ANN401
+    """A link to the web, with nothing else."""
+    kept = {name: note[name] for name in ("/Rect", "/QuadPoints", "/Border", "/BS", "/H") if name in note}
+    action = pikepdf.Dictionary(S=pikepdf.Name.URI, URI=note["/A"]["/URI"])
+    return pikepdf.Dictionary({"/Type": pikepdf.Name.Annot, "/Subtype": pikepdf.Name.Link, "/A": action, **kept})
+
+
+def _entries(resources: Any, kind: str) -> list[tuple[str, Any]]:  # noqa: ANN401
+    found = resources.get(kind)
+    return list(found.items()) if isinstance(found, pikepdf.Dictionary) else []
+
+
+def _is_form(part: Any) -> bool:  # noqa: ANN401
+    return isinstance(part, pikepdf.Stream) and part.get("/Subtype") == "/Form"
+
+
+def _glyphs(face: Any) -> list[Any]:  # noqa: ANN401
+    """The drawings of the signs of a face of type 3 (9.6.5)."""
+    found = face.get("/CharProcs")
+    return [glyph for _, glyph in found.items()] if isinstance(found, pikepdf.Dictionary) else []
+
+
+def _content(page: pikepdf.Page) -> bytes:
+    found = page.obj.get("/Contents")
+    parts = list(found) if isinstance(found, pikepdf.Array) else [found] if found is not None else []
+    return b"\n".join(map(_bytes, parts))
+
+
+def _bytes(stream: Any) -> bytes:  # noqa: ANN401
+    try:
+        return bytes(stream.read_bytes()) if isinstance(stream, pikepdf.Stream) else b""
+    except pikepdf.PdfError:  # damaged: what it shows is what a reader shows of it
+        return b""
+
+
+def _as_sign(found: re.Match[bytes]) -> bytes:
+    return bytes([int(found[1], 16)])

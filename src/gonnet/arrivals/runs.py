@@ -1,0 +1,178 @@
+"""Reading a run: every page with its key, or with the reason why it has none, and what it says."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import NamedTuple
+
+from gonnet.arrivals.keys import keys_of, told, value_of
+from gonnet.arrivals.pages import Pages
+from gonnet.errors import AbsentError, DataError
+from gonnet.findings import Finding, Weight
+from gonnet.jobs.arrivals import PdfRun
+
+_PATTERN = "Try it out with `gonnet pages`"
+
+
+class Page(NamedTuple):
+    """A page of a run.
+
+    Attributes:
+        key: Whose it is; None where it is nobody's.
+        file: Which of the files it is of, from 0.
+        number: Its number in the file, from 1.
+        values: What it says of each value that is read, as text.
+        is_picture: Whether it cannot be searched.
+    """
+
+    key: str | None
+    file: int
+    number: int
+    values: tuple[str | None, ...]
+    is_picture: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Arrived:
+    """A run that was read.
+
+    Attributes:
+        name: What the job calls it.
+        spec: What the job says of it.
+        files: Its files, in the order of their names.
+        stamps: Size of each file, and when it was changed, before it was read.
+        password: What opens them.
+        pages: Its pages, in order.
+        findings: What the operator should know.
+    """
+
+    name: str
+    spec: PdfRun
+    files: tuple[Path, ...]
+    stamps: tuple[tuple[int, int], ...]
+    password: str
+    pages: tuple[Page, ...]
+    findings: tuple[Finding, ...]
+
+
+def read_pdf_run(
+    name: str, spec: PdfRun, pattern: Path, listed: Path | None, password: str, most: int | None = None
+) -> Arrived:
+    """Read every page of a run.
+
+    Args:
+        name: What the job calls it.
+        spec: What the job says of it.
+        pattern: The path of its file, or of several.
+        listed: The list of its pages, where there is one.
+        password: What opens it; empty where nothing is needed.
+        most: Only so many pages; None for all.
+
+    Raises:
+        DataError: a file is not there or cannot be read, or the key of a page is in doubt; names file and page.
+    """
+    files = tuple(sorted(pattern.parent.glob(pattern.name)))
+    if not files:
+        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
+    stamps = tuple((path.stat().st_size, path.stat().st_mtime_ns) for path in files)
+    found: list[Page] = []
+    reader = _Reader(name, spec)
+    for at, path in enumerate(files):
+        with closing(Pages(path, password)) as pages:
+            left = None if most is None else most - len(found)
+            found += reader.of(at, pages, listed, left)
+    return Arrived(
+        name=name,
+        spec=spec,
+        files=files,
+        stamps=stamps,
+        password=password,
+        pages=tuple(found),
+        findings=tuple(reader.findings(found)),
+    )
+
+
+class _Reader:
+    """Gives pages their keys, from one file to the next."""
+
+    def __init__(self, name: str, spec: PdfRun) -> None:
+        self._name, self._spec = name, spec
+        self._leave_out = [re.compile(text) for text in spec.leave_out]
+        self._closed: set[str] = set()
+        self._last: str | None = None
+        self._left_out = 0
+
+    def of(self, at: int, pages: Pages, listed: Path | None, most: int | None) -> Iterator[Page]:
+        """The pages of one file."""
+        keys, spec = keys_of(self._spec.key, pages, listed), self._spec
+        if spec.unmarked != "follow":
+            self._end()
+        for number in range(1, min(len(pages), len(pages) if most is None else most) + 1):
+            with pages.page(number) as page:
+                where = f"{pages.path.name}, page {number}"
+                if self._leave_out and any(pattern.search(page.text()) for pattern in self._leave_out):
+                    self._left_out += 1
+                    key = None
+                else:
+                    key = self._key(keys(number, page), where)
+                values = tuple(value_of(named, page) for named in spec.read.values()) if key is not None else ()
+                yield Page(key, at, number, values or (None,) * len(spec.read), page.is_picture)
+
+    def _key(self, found: tuple[str, ...], where: str) -> str | None:
+        """The key of a page that says these.
+
+        Raises:
+            DataError: it says several, or none where it must, or one that was there before.
+        """
+        if len(found) > 1:
+            what = f"this page of '{self._name}' says {len(found):,} keys: {told(found)}"
+            raise DataError(what, where=where, fix=f"Let the pattern, or its place, find one. {_PATTERN}")
+        key = found[0] if found else self._unmarked(where)
+        if key is None:
+            return None
+        if key != self._last:
+            self._end()
+            if key in self._closed and self._spec.again == "refuse":
+                fix = "Write `again: together` if all of its pages are meant to be one part, or correct the run"
+                raise DataError(f"key '{key}' of '{self._name}' comes back here", where=where, fix=fix)
+            self._last = key
+        return key
+
+    def _unmarked(self, where: str) -> str | None:
+        if self._spec.unmarked == "leave out":
+            return None
+        if self._spec.unmarked == "follow" and self._last is not None:
+            return self._last
+        what = f"this page of '{self._name}' says no key"
+        if self._spec.unmarked == "follow":
+            what += ", and no page comes before it"
+        fix = f"Write `unmarked: follow` or `unmarked: leave out`, or correct the pattern. {_PATTERN}"
+        raise DataError(what, where=where, fix=fix)
+
+    def _end(self) -> None:
+        if self._last is not None:
+            self._closed.add(self._last)
+        self._last = None
+
+    def findings(self, pages: Sequence[Page]) -> Iterator[Finding]:
+        """What the operator should know of all of them."""
+        if self._left_out:
+            text = f"{_many(self._left_out)} of '{self._name}' are left out by `leave_out`"
+            yield Finding(weight=Weight.NOTE, text=text)
+        nobody = sum(page.key is None for page in pages) - self._left_out
+        if nobody:
+            yield Finding(
+                weight=Weight.ATTENTION, text=f"{_many(nobody)} of '{self._name}' say no key: nobody gets them"
+            )
+        pictures = sum(page.is_picture for page in pages)
+        if pictures:
+            text = f"{_many(pictures)} of '{self._name}' are pictures only, and cannot be searched for others' values"
+            yield Finding(weight=Weight.ATTENTION, text=text)
+
+
+def _many(count: int) -> str:
+    return "1 page" if count == 1 else f"{count:,} pages"

@@ -1,0 +1,1 @@
+"""What `check` looks at besides the survey: texts, links and totals, servers."""
