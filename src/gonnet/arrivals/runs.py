@@ -104,6 +104,7 @@ class _Reader:
         self._leave_out = [re.compile(text) for text in spec.leave_out]
         self._closed: set[str] = set()
         self._last: str | None = None
+        self._is_divided = False
         self._left_out = 0
 
     def of(self, at: int, pages: Pages, listed: Path | None, most: int | None) -> Iterator[Page]:
@@ -116,6 +117,7 @@ class _Reader:
                 where = f"{pages.path.name}, page {number}"
                 if self._leave_out and any(pattern.search(page.text()) for pattern in self._leave_out):
                     self._left_out += 1
+                    self._is_divided = True
                     key = None
                 else:
                     key = self._key(keys(number, page), where)
@@ -132,6 +134,7 @@ class _Reader:
             what = f"this page of '{self._name}' says {len(found):,} keys: {told(found)}"
             raise DataError(what, where=where, fix=f"Let the pattern, or its place, find one. {_PATTERN}")
         key = found[0] if found else self._unmarked(where)
+        self._is_divided = False
         if key is None:
             return None
         if key != self._last:
@@ -145,11 +148,11 @@ class _Reader:
     def _unmarked(self, where: str) -> str | None:
         if self._spec.unmarked == "leave out":
             return None
-        if self._spec.unmarked == "follow" and self._last is not None:
+        if self._spec.unmarked == "follow" and self._last is not None and not self._is_divided:
             return self._last
         what = f"this page of '{self._name}' says no key"
-        if self._spec.unmarked == "follow":
-            what += ", and no page comes before it"
+        if self._spec.unmarked == "follow":  # a page that is left out divides: what comes after it may be anybody's
+            what += ", and comes after one that is left out" if self._is_divided else ", and no page comes before it"
         fix = f"Write `unmarked: follow` or `unmarked: leave out`, or correct the pattern. {_PATTERN}"
         raise DataError(what, where=where, fix=fix)
 

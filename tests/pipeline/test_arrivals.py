@@ -1,0 +1,190 @@
+"""A run that another system made: cut, put beside reports, accounted for, searched and delivered."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Any
+
+import pikepdf
+import pytest
+from PIL import Image
+from reportlab.lib.utils import ImageReader
+from reportlab.pdfgen.canvas import Canvas
+
+from gonnet.checks import read_any
+from gonnet.jobs import load_job, load_workspace
+from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.survey import Request
+from support import AS_OF, Dairy
+
+ALONE = """\
+title: Certificates
+data: {members: {file: members.csv}}
+arrivals:
+  certificates:
+    pdf: in/lab.pdf
+    key: {text: 'Farm no\\. (\\S+)'}
+    unmarked: follow
+    read: {due: {text: 'Due ([\\d.,]+)', as: number}}
+split: {rows: certificates, by: key}
+recipients: {rows: members, key: farm_no, name: farm_name, to: email}
+package: {documents: [{arrival: certificates}], name: "{{ key }} certificate"}
+messages: {standard: {subject: "{{ figures.pages }} pages", body: "Due: {{ figures.due | money }}"}}
+deliver: [{email: {from: lab@tarnvale.example}}]
+checks: {identifying: [farm_name]}
+"""
+BESIDE = (
+    "split:",
+    "arrivals: {certificates: {pdf: in/lab.pdf, key: {text: 'Farm no\\. (\\S+)'}, unmarked: follow}}\nsplit:",
+)
+PAGES = ["Farm no. 00042\nDue 1,234.50", "more about cells", "Farm no. 117\nDue 0.05", "Farm no. 118\nDue 7.00"]
+
+
+def lab(dairy: Dairy, *pages: str) -> Path:
+    """The laboratory's run, each page with these lines; a page of `picture` is one."""
+    path = dairy.folder / "in/lab.pdf"
+    path.parent.mkdir(exist_ok=True)
+    canvas = Canvas(str(path), pagesize=(400, 300))
+    for text in pages or PAGES:
+        if text == "picture":
+            canvas.drawImage(ImageReader(Image.new("RGB", (40, 40), "grey")), 40, 100)
+        else:
+            for at, line in enumerate(text.split("\n")):
+                canvas.drawString(40, 250 - 15 * at, line)
+        canvas.showPage()
+    canvas.save()
+    return path
+
+
+def prepared(dairy: Dairy, *changes: tuple[str, str]) -> tuple[RunRecord, dict[str, PackageRecord], dict[str, bytes]]:
+    """A run of the job that has nothing but the arrival: it, its packages, and their only files."""
+    text = ALONE
+    for old, new in changes:
+        assert old in text
+        text = text.replace(old, new)
+    dairy.write("jobs/lab.yaml", text)
+    with dairy.tools() as tools:
+        run = prepare(load_job(load_workspace(dairy.folder), "lab"), tools, Request(as_of=AS_OF, asked={}))
+        packages = dairy.by_key(tools, run)
+        files = {key: tools.store.get(one.documents[0].sha256) for key, one in packages.items() if one.documents}
+    return run, packages, files
+
+
+def said(data: bytes) -> str:
+    return " ".join(text for _, texts in read_any(data, "part.pdf").parts for text in texts)
+
+
+def test_a_job_may_be_an_arrival_alone(dairy: Dairy) -> None:
+    lab(dairy)
+    run, packages, files = prepared(dairy)
+    assert {key: (str(one.state), one.documents[0].pages, one.figures["due"]) for key, one in packages.items() if one.documents} == {
+        "00042": ("ready", 2, "1234.50"), "117": ("ready", 1, "0.05"), "118": ("ready", 1, "7.00"),
+    }  # fmt: skip
+    assert "more about cells" in said(files["00042"])
+    assert [key for key, data in files.items() if "more about cells" in said(data)] == ["00042"]
+    account = run.account
+    assert (account["read"], account["delivered"], account["withheld"]) == (4, 4, {})
+    assert dairy.gonnet("show", "last", "00042").stdout.count("2 pages")
+
+
+def test_it_stands_beside_reports_and_rules_choose_it(dairy: Dairy) -> None:
+    lab(dairy)
+    documents = ("documents: [", "documents: [{arrival: certificates, file: '{{ key }} certificate'}, ")
+    few = ("  - {name: idle", "  - {name: few, when: pages < 2, drop: certificates}\n  - {name: idle")
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, BESIDE, documents, few)
+        packages = dairy.by_key(tools, run)
+    names = {key: [one.name for one in package.documents] for key, package in packages.items()}
+    assert names["00042"] == ["00042 certificate.pdf", "00042 statement.pdf", "00042 statement.xlsx"]
+    assert names["117"] == ["117 statement.pdf", "117 statement.xlsx"]
+    account: Any = run.account
+    other = account["others"]["certificates"]
+    assert (other["read"], other["delivered"]) == (4, 2)
+    assert other["withheld"]["in no document"] == 1
+
+
+@pytest.mark.parametrize(
+    ("change", "said_there"),
+    [
+        (("    unmarked: follow\n", ""), "lab.pdf, page 2: this page of 'certificates' says no key"),
+        (("unmarked: follow", "unmarked: follow\n    expect: {total: {column: due, is: 1241.56}}"), "due must add up to 1241.56, it adds up to 1241.55"),
+        (("as: number", "as: number, numbers: '1.234,56'"), "column 'due' of data set 'certificates' is not written as the job says (row 1: '1,234.50'"),
+        (("as: number", "as: date"), "lab.pdf, page 1: '1,234.50', the due of 'certificates', is not read as a date"),
+        (("pdf: in/lab.pdf", "pdf: in/other.pdf"), "there is no file other.pdf"),
+        (("pdf: in/lab.pdf", "pdf: ../lab.pdf"), "../lab.pdf lies outside of the workspace"),
+        (("{arrival: certificates}", "{arrival: certificate}"), "there is no arrival 'certificate'"),
+        (("{arrival: certificates}", "{arrival: certificates, as: xlsx}"), "a part of an arrival stays what it is"),
+        (("(\\\\S+)", "(\\\\S+"), "is no regular expression"),
+        (("{text: 'Farm", "{label: x, text: 'Farm"), "a key comes from one of"),
+    ],
+)  # fmt: skip
+def test_what_does_not_fit_is_told_with_its_place_and_nothing_is_made(
+    dairy: Dairy, change: tuple[str, str], said_there: str
+) -> None:
+    lab(dairy)
+    old, new = change[0].replace("\\\\", "\\"), change[1].replace("\\\\", "\\")
+    assert old in ALONE
+    dairy.write("jobs/lab.yaml", ALONE.replace(old, new))
+    found = dairy.gonnet("prepare", "lab", code=2)
+    assert said_there in " ".join(found.stderr.split())
+    assert "There is no run yet" in dairy.gonnet("runs").stdout
+
+
+def test_what_a_page_says_of_somebody_else_holds_the_part_however_it_is_hidden(dairy: Dairy) -> None:
+    path = lab(dairy, "Farm no. 00042\nHallbank", "Farm no. 117", "Farm no. 118\nDue 1.00")
+    with pikepdf.open(path, allow_overwriting_input=True) as pdf:
+        pdf.pages[0].contents_add(b"q 1 1 1 rg 30 230 200 15 re f Q")  # a white rectangle over it
+        layer = pdf.make_indirect(pikepdf.Dictionary(Type=pikepdf.Name.OCG, Name="Zoë's Dairy"))
+        pdf.Root.OCProperties = pikepdf.Dictionary(
+            OCGs=pikepdf.Array([layer]), D=pikepdf.Dictionary(OFF=pikepdf.Array([layer]))
+        )
+        pdf.pages[1].obj.Resources.Properties = pikepdf.Dictionary({"/MC0": layer})
+        pdf.pages[1].contents_add(b"/OC /MC0 BDC EMC")
+        pdf.save(path)
+    _, packages, _ = prepared(dairy)
+    assert packages["00042"].reason == "'Hallbank', the farm_name of 118, stands in the part of certificates (page 1)"
+    assert packages["117"].reason.startswith(
+        "'Zoë's Dairy', the farm_name of 00042, stands in the part of certificates"
+    )
+    assert str(packages["118"].state) == "ready"
+
+
+def test_pages_that_nobody_can_search_hold_their_part_unless_the_job_accepts_them(dairy: Dairy) -> None:
+    lab(dairy, "Farm no. 00042\nDue 1.00", "picture", "Farm no. 117\nDue 2.00")
+    run, packages, _ = prepared(dairy)
+    assert packages["00042"].reason == "1 of 2 pages of 'certificates' are pictures only, which nobody can search"
+    assert str(packages["117"].state) == "ready"
+    told = "1 page of 'certificates' are pictures only, and cannot be searched for others' values"
+    assert told in [text for _, text in run.findings]
+    _, packages, _ = prepared(dairy, ("unmarked: follow", "unmarked: follow\n    pictures: accept"))
+    assert str(packages["00042"].state) == "ready"
+
+
+def test_a_key_is_no_path_and_a_stranger_gets_nothing(dairy: Dairy) -> None:
+    lab(dairy, "Farm no. ../../x\nDue 1.00", "Farm no. 117\nDue 2.00")
+    run, packages, _ = prepared(dairy)
+    stranger = packages["../../x"]
+    assert (str(stranger.state), str(stranger.reason)) == ("held", "nobody on the list has this key")
+    assert run.account["withheld"] == {"no recipient": 1}
+
+
+def test_a_part_has_the_password_of_its_recipient(dairy: Dairy) -> None:
+    lab(dairy)
+    _, _, files = prepared(
+        dairy, ("{arrival: certificates}", "{arrival: certificates, password: {open: 'pin {{ key }}'}}")
+    )
+    with pytest.raises(pikepdf.PasswordError):
+        pikepdf.open(io.BytesIO(files["117"]))
+    with pikepdf.open(io.BytesIO(files["117"]), password="pin 117") as pdf:
+        assert len(pdf.pages) == 1
+
+
+def test_the_same_run_gives_the_same_bytes_whatever_the_number_of_processes(dairy: Dairy) -> None:
+    lab(dairy)
+    _, _, files = prepared(dairy)
+    with dairy.tools(processes=2) as tools:
+        job = load_job(load_workspace(dairy.folder), "lab")
+        packages = dairy.by_key(tools, prepare(job, tools, Request(as_of=AS_OF, asked={})))
+        assert {key: tools.store.get(packages[key].documents[0].sha256) for key in files} == files
