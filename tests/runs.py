@@ -17,19 +17,24 @@ Page = tuple[str, str]
 
 PROGRAMS = ("cairo", "chromium", "ghostscript", "groff", "libreoffice")
 _CALLED = {"cairo": "rsvg-convert", "libreoffice": "soffice", "ghostscript": "gs"}
-_OPTIONAL = ("libreoffice",)  # too large to install for the tests of every change
+_OPTIONAL = ("soffice",)  # too large to install for the tests of every change
 
 
 def made_by(program: str, pages: Sequence[Page], path: Path) -> Path:
     """The pages as a PDF of a program, which must be installed where the tests of a change run."""
-    if shutil.which(_CALLED.get(program, program)) is None:
-        message = f"{program} is not installed"
-        if os.environ.get("CI") and program not in _OPTIONAL:
-            pytest.fail(message)
-        pytest.skip(message)
+    require(_CALLED.get(program, program))
     path.parent.mkdir(parents=True, exist_ok=True)
     _MAKERS[program](pages, path)
     return path
+
+
+def require(*programs: str) -> None:
+    """Skip a test where a program is missing; where the tests of a change run, that is a mistake."""
+    for program in programs:
+        if shutil.which(program) is None:
+            if os.environ.get("CI") and program not in _OPTIONAL:
+                pytest.fail(f"{program} is not installed")
+            pytest.skip(f"{program} is not installed")
 
 
 def _run(*words: str, text: str | None = None) -> bytes:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from pathlib import Path
 from typing import Any
 
@@ -156,7 +157,7 @@ def test_pages_that_nobody_can_search_hold_their_part_unless_the_job_accepts_the
     run, packages, _ = prepared(dairy)
     assert packages["00042"].reason == "1 of 2 pages of 'certificates' are pictures only, which nobody can search"
     assert str(packages["117"].state) == "ready"
-    told = "1 page of 'certificates' are pictures only, and cannot be searched for others' values"
+    told = "1 page of 'certificates' is a picture only, and cannot be searched for others' values"
     assert told in [text for _, text in run.findings]
     _, packages, _ = prepared(dairy, ("unmarked: follow", "unmarked: follow\n    pictures: accept"))
     assert str(packages["00042"].state) == "ready"
@@ -188,3 +189,24 @@ def test_the_same_run_gives_the_same_bytes_whatever_the_number_of_processes(dair
         job = load_job(load_workspace(dairy.folder), "lab")
         packages = dairy.by_key(tools, prepare(job, tools, Request(as_of=AS_OF, asked={})))
         assert {key: tools.store.get(packages[key].documents[0].sha256) for key in files} == files
+
+
+def test_pages_are_looked_at_while_a_pattern_is_tried_out(dairy: Dairy) -> None:
+    lab(dairy, "Farm no. 00042 Farm no. 117\nDue 1.00", "Separator", "Farm no. 118\nDue 2.00")
+    spec = "key: {text: '(\\d+)', within: {left: 10, top: 13, width: 60, height: 6}}\n    leave_out: ^Separator"
+    dairy.write("jobs/lab.yaml", ALONE.replace("key: {text: 'Farm no\\. (\\S+)'}", spec))
+    shown = dairy.gonnet("pages", "lab", "--picture", "look").stdout
+    assert re.search(r"1 +00042 ! 117 +Farm no. 00042 Farm no. 117 +1.00", shown)
+    assert re.search(r"2 +\(left out\)", shown)
+    assert "lab.pdf has 3 pages." in shown
+    found = dairy.json("pages", "lab", "certificates", "--page", "3", "--picture", "look")
+    assert (found["pages"][0]["keys"], found["pages"][0]["values"]) == (["118"], {"due": "2.00"})
+    place = {word["text"]: word for word in found["words"]}["118"]
+    with Image.open(dairy.folder / "look/lab page 3.png") as picture:
+        scale = picture.width / 400 * 72 / 25.4
+        left, top = round(place["left"] * scale), round((place["top"] + place["height"] / 2) * scale)
+        assert (194, 65, 12) in {picture.getpixel((left + at, top)) for at in range(-6, 2)}  # the box around the key
+    assert "there is no page 4: the file has 3" in dairy.gonnet("pages", "lab", "--page", "4", code=2).stderr
+    assert "the job has no arrival 'labs'" in dairy.gonnet("pages", "lab", "labs", code=2).stderr
+    dairy.job()
+    assert "has no arrivals" in dairy.gonnet("pages", "statements", code=2).stderr

@@ -148,9 +148,15 @@ class PageText:
         (x, y), (to_x, to_y) = ends
         return min(x, to_x), max(y, to_y), max(x, to_x), min(y, to_y)
 
+    def _bounds(self) -> tuple[float, float, float, float]:
+        """What of the page is seen: left, bottom, right, top; also where it has its boxes from what is above it."""
+        box = raw.FS_RECTF()
+        raw.FPDF_GetPageBoundingBox(self._page.raw, box)
+        return box.left, box.bottom, box.right, box.top
+
     def _own(self, u: float, v: float) -> tuple[float, float]:
         """A point from the upper left corner of the page as it is seen, in its own space (ISO 32000-1, 8.3.2)."""
-        left, bottom, right, top = self._page.get_cropbox()
+        left, bottom, right, top = self._bounds()
         match self._page.get_rotation():
             case 90:
                 return left + v, bottom + u
@@ -163,7 +169,7 @@ class PageText:
 
     def _seen(self, x: float, y: float, to_x: float, to_y: float) -> tuple[float, float, float, float]:
         """A box of the page's own space from its upper left corner as it is seen: left, top, right, bottom."""
-        left, bottom, right, top = self._page.get_cropbox()
+        left, bottom, right, top = self._bounds()
         match self._page.get_rotation():
             case 90:
                 return y - bottom, x - left, to_y - bottom, to_x - left

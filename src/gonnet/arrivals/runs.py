@@ -164,16 +164,17 @@ class _Reader:
     def findings(self, pages: Sequence[Page]) -> Iterator[Finding]:
         """What the operator should know of all of them."""
         if self._left_out:
-            text = f"{_many(self._left_out)} of '{self._name}' are left out by `leave_out`"
+            verb = "is" if self._left_out == 1 else "are"
+            text = f"{_many(self._left_out)} of '{self._name}' {verb} left out by `leave_out`"
             yield Finding(weight=Weight.NOTE, text=text)
         nobody = sum(page.key is None for page in pages) - self._left_out
         if nobody:
-            yield Finding(
-                weight=Weight.ATTENTION, text=f"{_many(nobody)} of '{self._name}' say no key: nobody gets them"
-            )
+            says = "says no key: nobody gets it" if nobody == 1 else "say no key: nobody gets them"
+            yield Finding(weight=Weight.ATTENTION, text=f"{_many(nobody)} of '{self._name}' {says}")
         pictures = sum(page.is_picture for page in pages)
         if pictures:
-            text = f"{_many(pictures)} of '{self._name}' are pictures only, and cannot be searched for others' values"
+            what = "is a picture" if pictures == 1 else "are pictures"
+            text = f"{_many(pictures)} of '{self._name}' {what} only, and cannot be searched for others' values"
             yield Finding(weight=Weight.ATTENTION, text=text)
 
 

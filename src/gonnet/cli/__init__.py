@@ -18,6 +18,7 @@ COMMANDS = {
     "new": "Write a job for a table of your own.",
     "check": "Look at a job and its data before anything is made.",
     "rows": "Look at the data: columns, gaps, ranges, totals, first rows.",
+    "pages": "Try out whose the pages of an arrival are.",
     "keys": "See every key: rows, figures, who gets it, what would become of it.",
     "explain": "Ask why one recipient gets what they get.",
     "preview": "Make a few packages to look at, without a run.",

@@ -7,11 +7,11 @@ from importlib import resources
 from pathlib import Path
 
 from gonnet import schemas
-from gonnet.demo import cooperative, logo
+from gonnet.demo import cooperative, laboratory, logo
 from gonnet.errors import StorageError
 
 USUAL_PORT = 2525
-_JOBS = ("statements", "notice", "reminders", "gallery", "advisers", "board", "pack")
+_JOBS = ("statements", "notice", "reminders", "gallery", "advisers", "board", "pack", "certificates")
 
 
 def write_workspace(folder: Path) -> int:
@@ -36,6 +36,7 @@ def write_workspace(folder: Path) -> int:
     cooperative.write_dues(folder / "data" / "dues.csv")
     cooperative.write_members(folder / "data" / "members.xlsx")
     logo.write(folder / "data" / "logo.png")
+    laboratory.write(folder / "data" / "certificates.pdf")
     return port
 
 

@@ -139,11 +139,12 @@ def about_keys(job: Job, engine: data.Engine, cuts: Mapping[str, split.Slices]) 
     """A finding for rows and lines that have no key, and for keys that were trimmed."""
     for name, cut in cuts.items():
         of = f" of {name}" if len(cuts) > 1 else ""
-        if cut.without_key:
+        if cut.without_key and name not in job.file.arrivals:  # pages without a key are told by what read them
             rows = ", ".join(str(row) for row in cut.first_without_key)
             more = " …" if cut.without_key > len(cut.first_without_key) else ""
-            many = f"{cut.without_key} row{'s' if cut.without_key > 1 else ''}{of} without a key"
-            yield Finding(weight=Weight.ATTENTION, text=f"{many} (data row {rows}{more}) go to nobody")
+            many, go = ("1 row", "goes") if cut.without_key == 1 else (f"{cut.without_key} rows", "go")
+            text = f"{many}{of} without a key (data row {rows}{more}) {go} to nobody"
+            yield Finding(weight=Weight.ATTENTION, text=text)
         if cut.trimmed:
             many = f"{cut.trimmed} key{'s' if cut.trimmed > 1 else ''}{of}"
             yield Finding(

@@ -1,0 +1,95 @@
+"""Looking at the pages of an arrival while its pattern is tried out: nothing is cut, nothing is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from gonnet import private
+from gonnet.arrivals import looking
+from gonnet.arrivals.pages import Word
+from gonnet.errors import AbsentError, DataError, StorageError, meant
+from gonnet.jobs import Job
+from gonnet.jobs.arrivals import PdfRun
+from gonnet.jobs.workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Viewed:
+    """Pages of an arrival.
+
+    Attributes:
+        name: What the job calls it.
+        spec: What the job says of it.
+        pages: The pages.
+        words: The words of the page, where one was asked for.
+        pictures: The pictures that were written.
+    """
+
+    name: str
+    spec: PdfRun
+    pages: tuple[looking.Looked, ...]
+    words: tuple[Word, ...]
+    pictures: tuple[Path, ...]
+
+
+def view_pages(
+    job: Job, workspace: Workspace, name: str | None, number: int | None, most: int, into: Path | None
+) -> Viewed:
+    """The first pages of an arrival, or one of them with its words.
+
+    Args:
+        job: The job.
+        workspace: Whose folder file names count from.
+        name: The arrival; the only one when None.
+        number: The page; the first ones when None.
+        most: How many of these.
+        into: Where pictures are written; None for none.
+
+    Raises:
+        JobError: the job has no such arrival, or its file lies outside.
+        DataError: the file is not there, cannot be read, or has no such page.
+        StorageError: a picture cannot be written.
+    """
+    name = _chosen(job, name)
+    spec, place = job.file.arrivals[name], ("arrivals", name)
+    pattern = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
+    files = sorted(pattern.parent.glob(pattern.name))
+    if not files:
+        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
+    listed = workspace.reach.file(spec.key.list, job.at(*place, "key", "list")) if spec.key.list else None
+    password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
+    first, count = (number, 1) if number is not None else (1, most)
+    pages = looking.look(spec, files[0], listed, password, first, count)
+    words = looking.words_of(files[0], password, first) if number is not None else []
+    pictures = _pictures(spec, files[0], password, pages, into) if into is not None else []
+    return Viewed(name=name, spec=spec, pages=tuple(pages), words=tuple(words), pictures=tuple(pictures))
+
+
+def _chosen(job: Job, name: str | None) -> str:
+    known = list(job.file.arrivals)
+    if not known:
+        raise DataError(f"job {job.name} has no arrivals", fix="Write one under `arrivals:`")
+    if name is None and len(known) == 1:
+        return known[0]
+    if name not in known:
+        what = f"the job has no arrival '{name}'" if name else "the job has several arrivals"
+        raise DataError(what, fix=meant(name or "", known, noun="arrival"))
+    return name
+
+
+def _pictures(spec: PdfRun, path: Path, password: str, pages: Sequence[looking.Looked], into: Path) -> list[Path]:
+    found = []
+    try:
+        private.folder(into)
+        for page in pages:
+            target = into / f"{path.stem} page {page.number}.png"
+            looking.picture(spec, path, password, page).save(target)
+            target.chmod(0o600)
+            found.append(target)
+    except OSError as error:
+        raise StorageError(
+            f"the folder cannot be written: {error.strerror}", where=str(into), fix="Name another with --picture"
+        ) from error
+    return found
