@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pikepdf
+import pypdfium2
 import pytest
 from PIL import Image
 from reportlab.lib.utils import ImageReader
@@ -18,7 +19,7 @@ from gonnet.jobs import load_job, load_workspace
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
-from support import AS_OF, Dairy
+from support import AS_OF, RULES, Dairy
 
 ALONE = """\
 title: Certificates
@@ -155,7 +156,7 @@ def test_what_a_page_says_of_somebody_else_holds_the_part_however_it_is_hidden(d
 def test_pages_that_nobody_can_search_hold_their_part_unless_the_job_accepts_them(dairy: Dairy) -> None:
     lab(dairy, "Farm no. 00042\nDue 1.00", "picture", "Farm no. 117\nDue 2.00")
     run, packages, _ = prepared(dairy)
-    assert packages["00042"].reason == "1 of 2 pages of 'certificates' are pictures only, which nobody can search"
+    assert packages["00042"].reason == "1 of 2 pages of 'certificates' is a picture only, which nobody can search"
     assert str(packages["117"].state) == "ready"
     told = "1 page of 'certificates' is a picture only, and cannot be searched for others' values"
     assert told in [text for _, text in run.findings]
@@ -210,3 +211,75 @@ def test_pages_are_looked_at_while_a_pattern_is_tried_out(dairy: Dairy) -> None:
     assert "the job has no arrival 'labs'" in dairy.gonnet("pages", "lab", "labs", code=2).stderr
     dairy.job()
     assert "has no arrivals" in dairy.gonnet("pages", "statements", code=2).stderr
+
+
+JOINED = (
+    "documents: [{report: statement, as: pdf}, {report: statement, as: xlsx}]",
+    "documents: [{report: statement, as: pdf}, {arrival: certificates}]\n  join: {as: pdf, contents: true}",
+)
+
+
+def test_a_part_and_a_report_become_one_file_with_numbers_that_run_through(dairy: Dairy) -> None:
+    source = lab(dairy)
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools, BESIDE, JOINED)
+        packages = dairy.by_key(tools, run)
+        (document,) = packages["00042"].documents
+        data = tools.store.get(document.sha256)
+    assert (document.pages, document.report) == (4, "statement + certificates")
+    made = pypdfium2.PdfDocument(data)
+    pages = [made[at].get_textpage().get_text_bounded() for at in range(4)]
+    assert re.search(r"Statement of Zoë's Dairy.*2.*Certificates.*3", pages[0], re.DOTALL)
+    assert ["Due 1,234.50" in page for page in pages] == [False, False, True, False]
+    assert ["page 3 of 4" in pages[2], "page 4 of 4" in pages[3], "more about cells" in pages[3]] == [True] * 3
+    assert [str(entry.get_title()) for entry in made.get_toc()] == ["Statement of Zoë's Dairy", "Certificates"]
+    ours, theirs = (pypdfium2.PdfDocument(one)[at].render().to_numpy() for one, at in ((data, 2), (source, 0)))
+    assert (ours[:270] == theirs[:270]).all()  # all but the number at the foot
+    with pikepdf.open(io.BytesIO(data)) as pdf:
+        assert all("00118" not in str(part) for part in pdf.objects)
+    account: Any = run.account
+    assert account["others"]["certificates"]["delivered"] == 3
+
+
+@pytest.mark.parametrize("hidden", [True, False])
+def test_what_stands_in_a_joined_part_holds_the_whole_file(dairy: Dairy, hidden: bool) -> None:
+    path = lab(dairy, "Farm no. 00042\nDue 1.00", "Farm no. 117\nDue 2.00" + ("" if hidden else "\nHallbank"))
+    if hidden:
+        with pikepdf.open(path, allow_overwriting_input=True) as pdf:
+            layer = pdf.make_indirect(pikepdf.Dictionary(Type=pikepdf.Name.OCG, Name="Hallbank"))
+            pdf.Root.OCProperties = pikepdf.Dictionary(OCGs=pikepdf.Array([layer]), D=pikepdf.Dictionary())
+            pdf.pages[1].obj.Resources.Properties = pikepdf.Dictionary({"/MC0": layer})
+            pdf.pages[1].contents_add(b"/OC /MC0 BDC EMC")
+            pdf.save(path)
+    with dairy.tools() as tools:
+        packages = dairy.by_key(tools, dairy.prepared(tools, BESIDE, JOINED))
+    assert packages["117"].reason.startswith("'Hallbank', the farm_name of 118, stands in the pdf")
+    assert str(packages["00042"].state) == "ready"
+
+
+def test_who_has_no_page_is_held_unless_a_rule_drops_the_arrival(dairy: Dairy) -> None:
+    lab(dairy, "Farm no. 00042\nDue 1.00")
+    drop = ("  - {name: idle", "  - {name: none, when: pages = 0, drop: certificates}\n  - {name: idle")
+    for changes, reason in (((BESIDE, JOINED), "'certificates' has no page for it"), ((BESIDE, JOINED, drop), "")):
+        with dairy.tools() as tools:
+            packages = dairy.by_key(tools, dairy.prepared(tools, *changes))
+        assert packages["117"].reason == reason
+        assert str(packages["00042"].state) == "ready"
+
+
+def test_who_sees_several_keys_gets_their_parts_joined_or_apart(dairy: Dairy) -> None:
+    lab(dairy)
+    listed = (
+        "recipients: {rows: members, key: farm_no, name: farm_name, to: email, cc: adviser}",
+        "recipients: {rows: members, key: farm_no, to: adviser, bundle: {as: FORM, name: bundle}}",
+    )
+    for form, names in (("joined", ["bundle.pdf"]), ("apart", ["00042 statement.pdf", "117 statement.pdf"])):
+        with dairy.tools() as tools:
+            changed = (listed[0], listed[1].replace("FORM", form))
+            (package, *_) = dairy.by_key(
+                tools, dairy.prepared(tools, BESIDE, JOINED, changed, ("rules:\n" + RULES, ""))
+            ).values()
+            files = [tools.store.get(one.sha256) for one in package.documents]
+        assert [one.name for one in package.documents] == names
+        assert "more about cells" in said(files[0])
+        assert "Due 0.05" in said(files[-1])

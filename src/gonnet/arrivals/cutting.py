@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -127,6 +127,53 @@ class Cutter:
         for name in ("/PieceInfo", "/Metadata", "/StructParent", "/StructParents", "/LastModified"):
             if name in part:
                 del part[name]
+
+
+def put_in(drawn: bytes, pages: Mapping[int, tuple[Cutter, int]]) -> bytes:
+    """A file with pages of runs under some of its own, which have their size; the same input gives the same bytes.
+
+    Args:
+        drawn: The file.
+        pages: Page of the file, from 0 → a run and a page of it, from 1.
+    """
+    with pikepdf.open(io.BytesIO(drawn)) as target:
+        for at, (cutter, number) in pages.items():
+            page, source = target.pages[at], cutter.page(number)
+            width, height = seen_size(source)
+            page.add_underlay(source, pikepdf.Rectangle(0, 0, width, height))
+            links = _moved_links(source)
+            if links:
+                page.obj["/Annots"] = pikepdf.Array([target.make_indirect(link) for link in links])
+        _keep_layers(target)
+        data = io.BytesIO()
+        target.save(data, deterministic_id=True, object_stream_mode=pikepdf.ObjectStreamMode.generate)
+    return data.getvalue()
+
+
+def seen_size(page: pikepdf.Page) -> tuple[float, float]:
+    """Width and height of a page as it is seen, in points."""
+    left, bottom, right, top = (float(part) for part in page.cropbox)
+    turned = int(page.obj.get("/Rotate", 0)) % 180 == 90
+    return (abs(top - bottom), abs(right - left)) if turned else (abs(right - left), abs(top - bottom))
+
+
+def _moved_links(page: pikepdf.Page) -> list[pikepdf.Dictionary]:
+    """The links of a page for one whose lower left corner is at the origin; of a page that is turned, none."""
+    if int(page.obj.get("/Rotate", 0)) % 360:
+        return []
+    left, bottom, *_ = (float(part) for part in page.cropbox)
+    found = []
+    for note in _notes(page):
+        box = [float(part) for part in note["/Rect"]]
+        moved = [box[0] - left, box[1] - bottom, box[2] - left, box[3] - bottom]
+        action = pikepdf.Dictionary(S=pikepdf.Name.URI, URI=str(note["/A"]["/URI"]))
+        found.append(
+            pikepdf.Dictionary(
+                {"/Type": pikepdf.Name.Annot, "/Subtype": pikepdf.Name.Link, "/Rect": moved, "/A": action}
+                | {"/Border": [0, 0, 0]}
+            )
+        )
+    return found
 
 
 def together(parts: Sequence[tuple[Cutter, Sequence[int]]], title: str) -> bytes:

@@ -11,6 +11,7 @@ from pydantic import AfterValidator, Field, field_validator, model_validator
 from gonnet.jobs import secrets
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.sources import Expectation
+from gonnet.jobs.texts import Text
 from gonnet.jobs.values import as_float
 
 KEY, FILE, PAGE = "key", "file", "page"
@@ -102,6 +103,7 @@ class PdfRun(Section):
     """A PDF that another system made for many: cut by page, each page with the key that it says.
 
     Attributes:
+        title: What it is called where it stands among other parts of a document; made from its name when left out.
         pdf: The file, in the workspace; `*` stands for any signs, so that a pattern names several.
         key: What says whose a page is.
         unmarked: What becomes of a page that says no key: it belongs to the one before, is a mistake, or is left out.
@@ -113,6 +115,7 @@ class PdfRun(Section):
         expect: What must be true of it before anything is made; its rows are pages.
     """
 
+    title: Text | None = None
     pdf: str
     key: KeyFrom
     unmarked: Literal["follow", "refuse", "leave out"] = "refuse"

@@ -70,19 +70,6 @@ def _documents(job: Job) -> Iterator[JobError]:
         seen.add((document.shows, document.format))
         if document.format == "csv":
             yield from _one_table(job, document.shows, place)
-    if any(document.arrival for document in job.file.package.documents):
-        yield from _arrivals_alone(job)
-
-
-def _arrivals_alone(job: Job) -> Iterator[JobError]:
-    """What is not possible yet with parts of arrivals."""
-    fix = "Leave the arrival a file of its own"
-    if job.file.package.join is not None and "pdf" in job.file.package.join.formats:
-        yield JobError("parts of arrivals are not joined with other PDFs", where=job.at("package", "join"), fix=fix)
-    for index, spec in enumerate(job.file.recipients):
-        if spec.bundle is not None and spec.bundle.form == "joined":
-            where = job.at_list(index, "bundle", "as")
-            yield JobError("parts of arrivals are not joined with other PDFs", where=where, fix="Write `as: apart`")
 
 
 def _parameters(job: Job) -> Iterator[JobError]:

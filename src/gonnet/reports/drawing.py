@@ -32,10 +32,12 @@ class Drawn:
     Attributes:
         data: Its bytes; the same layout gives the same bytes.
         pages: Number of pages; None where the format has none.
+        starts: On which page, from 0, each layout of a PDF begins.
     """
 
     data: bytes
     pages: int | None
+    starts: tuple[int, ...] = ()
 
 
 class Painter:
@@ -95,8 +97,8 @@ class Painter:
             more |= frozenset((*self._look.house.words.contents, "…")) - self._signs
         # Digits and capitals that a page number or a broken word may add are always there.
         alphabet = self._family.reduced(self._signs | more)
-        data, pages = draw_pdf(layouts, self._look, self._family, alphabet, joint)
-        return Drawn(data=data, pages=pages)
+        data, pages, starts = draw_pdf(layouts, self._look, self._family, alphabet, joint)
+        return Drawn(data=data, pages=pages, starts=starts)
 
     def inline(self, layout: Layout, name: str) -> Inline:
         """The blocks of `layout` for the body of a message; `name` begins the names of its pictures.

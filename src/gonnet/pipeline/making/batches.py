@@ -23,6 +23,7 @@ from gonnet.pipeline.making.produce import Made, produce
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.surveying.editions import Edition
 from gonnet.pipeline.tools import Progress, Tools
+from gonnet.reports.plans.column_plans import labelled
 from gonnet.reports.signs import signs
 from gonnet.rules import Outcome
 from gonnet.scratch import scratch
@@ -141,7 +142,10 @@ def _kept_kit(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch:
         store=tools.store,
         senders=senders,
         enclosures={file: part for edition in found.editions.values() for file, part in edition.enclosures.items()},
-        arrivals={name: ArrivalKit.of(part, found.cuts[name].view) for name, part in found.arrived.items()},
+        arrivals={
+            name: ArrivalKit.of(part, found.cuts[name].view, _titles(found, name))
+            for name, part in found.arrived.items()
+        },
     )
     for part in kit.enclosures.values():
         tools.store.put(part.data)
@@ -155,6 +159,12 @@ def _kept_kit(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch:
             fix="Make room, or choose another folder",
         ) from error
     return place
+
+
+def _titles(found: Survey, arrival: str) -> dict[str, str]:
+    """Locale → what an arrival is called."""
+    specs = ((locale, edition.job.file.arrivals[arrival]) for locale, edition in found.editions.items())
+    return {locale: labelled(arrival) if spec.title is None else spec.title for locale, spec in specs}
 
 
 def _version(edition: Edition) -> Version:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import NamedTuple
@@ -61,11 +61,15 @@ class Order:
         return (self.key, *(part.key for part in self.slices))
 
 
+Insert = Callable[[PartPlan, Slice], Layout | None]
+"""Gives the layout of what is put in from elsewhere; None for a report."""
+
+
 class Layouts:
     """The layouts of one package, each laid out once whatever the number of documents that show it."""
 
-    def __init__(self, order: Order, layout_maker: LayoutMaker) -> None:
-        self._order, self._layout_maker = order, layout_maker
+    def __init__(self, order: Order, layout_maker: LayoutMaker, insert: Insert = lambda _part, _rows: None) -> None:
+        self._order, self._layout_maker, self._insert = order, layout_maker, insert
         self._slices = {part.key: part for part in order.slices}
         self._laid: dict[PartPlan, Layout] = {}
         self._cut: dict[str, int] = {}
@@ -88,7 +92,10 @@ class Layouts:
     def _of_part(self, part: PartPlan) -> Layout:
         if part not in self._laid:
             rows = self._slices.get(part.slice) or self._order.whole
-            self._laid[part] = self._layout_maker.lay(part.report, rows.key, rows.rows, rows.names, part.hidden)
+            inserted = self._insert(part, rows)
+            self._laid[part] = inserted or self._layout_maker.lay(
+                part.report, rows.key, rows.rows, rows.names, part.hidden
+            )
         return self._laid[part]
 
     def _called(self, layout: Layout, part: PartPlan, plan: DocumentPlan, *, several: bool) -> Layout:

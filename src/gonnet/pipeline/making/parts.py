@@ -3,14 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from gonnet.arrivals import Arrived
 from gonnet.errors import DataError
+from gonnet.reports import Drawn, Look
+from gonnet.reports.layout.models import Layout
+from gonnet.reports.plans.models import PageForm
+
+if TYPE_CHECKING:
+    from gonnet.arrivals.cutting import Cutter
 
 Stamp = tuple[int, int]
+Rows = Sequence[tuple[object, ...]]
+
+
+class NoPartError(Exception):
+    """A recipient has nothing in an arrival that is to be sent."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -18,6 +30,8 @@ class ArrivalKit:
     """What is needed to cut an arrival.
 
     Attributes:
+        name: What the job calls it.
+        titles: Locale → what it is called among other parts of a document.
         view: The view of its pages.
         paths: Name of each of its files → where it is.
         stamps: Name of each of its files → its size and when it was changed, as it was read.
@@ -26,6 +40,8 @@ class ArrivalKit:
         accepts_pictures: Whether a part may have such pages.
     """
 
+    name: str
+    titles: Mapping[str, str]
     view: str
     paths: Mapping[str, Path]
     stamps: Mapping[str, Stamp]
@@ -34,10 +50,12 @@ class ArrivalKit:
     accepts_pictures: bool
 
     @classmethod
-    def of(cls, part: Arrived, view: str) -> ArrivalKit:
+    def of(cls, part: Arrived, view: str, titles: Mapping[str, str]) -> ArrivalKit:
         """That of an arrival."""
         pictures = ((part.files[page.file].name, page.number) for page in part.pages if page.is_picture)
         return cls(
+            name=part.name,
+            titles=titles,
             view=view,
             paths={path.name: path for path in part.files},
             stamps={path.name: stamp for path, stamp in zip(part.files, part.stamps, strict=True)},
@@ -67,31 +85,83 @@ class Parts:
 
     def __init__(self, kits: Mapping[str, ArrivalKit]) -> None:
         self._kits = kits
-        self._open: dict[Path, object] = {}
+        self._open: dict[Path, Cutter] = {}
 
     def kit(self, name: str) -> ArrivalKit | None:
         """What is needed to cut an arrival; None for what is none."""
         return self._kits.get(name)
 
-    def cut(self, kit: ArrivalKit, rows: Sequence[tuple[object, ...]], title: str) -> Part:
-        """The pages of some rows, whose first values are file and page, as one file.
+    def cut(self, kit: ArrivalKit, rows: Rows, title: str) -> Part:
+        """The pages of some rows, whose first values are file and page, as a file of their own.
 
         Raises:
             DataError: the file is another one than the one that was read.
+            NoPartError: there are no rows.
         """
-        from gonnet.arrivals.cutting import Cutter, together
+        from gonnet.arrivals.cutting import together
 
-        wanted = [(str(row[0]), int(str(row[1]))) for row in rows]
-        sources: list[tuple[Cutter, list[int]]] = []
-        for name, pages in groupby(wanted, key=lambda one: one[0]):
+        wanted = self._pages(kit, rows)
+        sources: list[tuple[Cutter, list[int]]] = [
+            (cutter, [number for _, number in pages]) for cutter, pages in groupby(wanted, key=lambda one: one[0])
+        ]
+        return Part(data=together(sources, title), pages=len(wanted), pictures=self.pictures(kit, rows))
+
+    def layout(self, kit: ArrivalKit, rows: Rows, look: Look) -> Layout:
+        """The pages of some rows among other parts of a document.
+
+        Raises:
+            DataError: the file is another one than the one that was read.
+            NoPartError: there are no rows.
+        """
+        from gonnet.arrivals.cutting import seen_size
+
+        sizes = tuple(seen_size(cutter.page(number)) for cutter, number in self._pages(kit, rows))
+        (width, height), style = sizes[0], look.style
+        margins = (0.0, 0.0, 0.0, 0.0)
+        form = PageForm(
+            paper=style.paper, landscape=False, width=width, height=height, margins=margins, watermark=style.watermark
+        )
+        return Layout(
+            title=kit.titles[look.house.locale],
+            sheet="",
+            header="",
+            footer="",
+            page=form,
+            blocks=(),
+            merged=(),
+            view=kit.view,
+            inserted=sizes,
+        )
+
+    def put_in(self, drawn: Drawn, inserted: Sequence[tuple[int, ArrivalKit, Rows]]) -> Drawn:
+        """A file with the pages of some rows in it, from given layouts on: number of the layout, arrival and rows."""
+        from gonnet.arrivals.cutting import put_in
+
+        pages = {
+            drawn.starts[at] + number: page
+            for at, kit, rows in inserted
+            for number, page in enumerate(self._pages(kit, rows))
+        }
+        return replace(drawn, data=put_in(drawn.data, pages))
+
+    @staticmethod
+    def pictures(kit: ArrivalKit, rows: Rows) -> int:
+        """How many of the pages of some rows are pictures only."""
+        return sum((str(row[0]), int(str(row[1]))) in kit.pictures for row in rows)
+
+    def _pages(self, kit: ArrivalKit, rows: Rows) -> list[tuple[Cutter, int]]:
+        from gonnet.arrivals.cutting import Cutter
+
+        if not rows:
+            raise NoPartError(f"'{kit.name}' has no page for it")
+        found = []
+        for name, number in ((str(row[0]), int(str(row[1]))) for row in rows):
             path = kit.paths[name]
-            cutter = self._open.get(path)
-            if not isinstance(cutter, Cutter):
+            if path not in self._open:
                 require_same(path, kit.stamps[name])
-                cutter = self._open[path] = Cutter(path, kit.password)
-            sources.append((cutter, [number for _, number in pages]))
-        pictures = sum(one in kit.pictures for one in wanted)
-        return Part(data=together(sources, title), pages=len(wanted), pictures=pictures)
+                self._open[path] = Cutter(path, kit.password)
+            found.append((self._open[path], number))
+        return found
 
 
 def require_same(path: Path, stamp: Stamp) -> None:

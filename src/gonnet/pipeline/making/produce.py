@@ -23,17 +23,17 @@ from gonnet.checks.reading import cell_with
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, HitRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
-from gonnet.packages import DocumentPlan
+from gonnet.packages import DocumentPlan, PartPlan
 from gonnet.packages.attachments import TooLargeError
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
-from gonnet.pipeline.making.orders import Layouts, Order
-from gonnet.pipeline.making.parts import ArrivalKit, Parts
+from gonnet.pipeline.making.orders import Layouts, Order, Slice
+from gonnet.pipeline.making.parts import ArrivalKit, NoPartError, Parts
 from gonnet.remembering import Remembered
-from gonnet.reports import Drawn, UnprintableError
+from gonnet.reports import Drawn, Look, UnprintableError
 from gonnet.reports.layout.models import Layout
 from gonnet.rules.decisions import Cause
 
@@ -123,7 +123,7 @@ class _Worker:
         held: tuple[Cause, str] | None = None
         was_trusted = self._reader.trusted
         language = self._languages.of(order.locale)
-        layouts = Layouts(order, language.layout_maker)
+        layouts = Layouts(order, language.layout_maker, partial(self._inserted, language.version.look))
         try:
             for plan in order.documents:
                 if (arrival := self._parts.kit(plan.report)) is not None:
@@ -133,6 +133,9 @@ class _Worker:
                     continue
                 laid = layouts.of(plan)
                 drawn = language.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
+                if any(layout.inserted for layout in laid):
+                    drawn, pictures = self._with_parts(plan, layouts, drawn)
+                    held = held or pictures
                 hits += self._inspect(order, plan, laid, drawn)
                 content = None
                 if plan.lock is not None:  # read back and checked before, since nobody can afterwards
@@ -157,6 +160,8 @@ class _Worker:
             held = Cause.TEXT, str(error)
         except TooLargeError as error:
             held = Cause.SIZE, str(error)
+        except NoPartError as error:
+            held = Cause.NO_PART, str(error)
         if hits:
             held = Cause.LEAK, checks.described(hits)
         seen = (HitRecord(hit.kind, hit.value, hit.owner, hit.place, hit.context, hit.spelled) for hit in hits)
@@ -199,7 +204,9 @@ class _Worker:
         hits = [hit for layout in laid for hit in places.searched(watch, order.owners, name, layout)]
         known = places.drawn(laid)
         form = laid[0].form if plan.format == "xlsx" else None
-        if plan.format == "pdf":
+        if any(layout.inserted for layout in laid):
+            found = checks.read_any(drawn.data, plan.file_name)
+        elif plan.format == "pdf":
             found = ReadBack(parts=tuple(self._reader.parts(drawn.data)))
         elif form is not None:
             found = checks.read_any(drawn.data, "form.xlsx")
@@ -232,16 +239,27 @@ class _Worker:
         own = partial(lambda: (house.plain(value) for value in figures.values() if value is not None))
         hits = self._kit.watch.search(order.owners, f"the part of {plan.report}", found, own=own)
         layouts.cut(arrival.view, part.pages)
-        if part.pictures and not arrival.accepts_pictures:
-            held = (
-                Cause.PICTURES,
-                f"{part.pictures} of {part.pages} pages of '{plan.report}' are pictures only, which nobody can search",
-            )
+        held = held or _unsearchable(arrival, part.pictures, part.pages)
         drawn, content = Drawn(data=part.data, pages=part.pages), None
         if plan.lock is not None:
             content = hashlib.sha256(part.data).hexdigest()
             drawn = replace(drawn, data=protected(part.data, plan.format, plan.lock))
         return self._kept(plan, drawn, part.pages, content), hits, held
+
+    def _inserted(self, look: Look, part: PartPlan, rows: Slice) -> Layout | None:
+        """The pages of an arrival among other parts of a document; None for a report."""
+        arrival = self._parts.kit(part.report)
+        return self._parts.layout(arrival, rows.rows.get(arrival.view, ()), look) if arrival is not None else None
+
+    def _with_parts(self, plan: DocumentPlan, layouts: Layouts, drawn: Drawn) -> tuple[Drawn, tuple[Cause, str] | None]:
+        """A document with the pages of arrivals in their places, and why it must not leave."""
+        inserted, held = [], None
+        for at, part in enumerate(plan.parts):
+            if (arrival := self._parts.kit(part.report)) is not None:
+                rows = layouts.pages(replace(plan, parts=(part,)), arrival.view)
+                inserted.append((at, arrival, rows))
+                held = held or _unsearchable(arrival, self._parts.pictures(arrival, rows), len(rows))
+        return self._parts.put_in(drawn, inserted), held
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
         """The document as it is kept; `content` is the digest of what a locked one shows."""
@@ -256,6 +274,14 @@ class _Worker:
             rows=rows,
             content=content or digest,
         )
+
+
+def _unsearchable(arrival: ArrivalKit, pictures: int, pages: int) -> tuple[Cause, str] | None:
+    """Why a part with pages that are pictures only must not leave; None where it may."""
+    if not pictures or arrival.accepts_pictures:
+        return None
+    what = "are pictures" if pictures > 1 else "is a picture"
+    return Cause.PICTURES, f"{pictures} of {pages} pages of '{arrival.name}' {what} only, which nobody can search"
 
 
 def _with_cell(hit: Hit, workbook: bytes) -> Hit:

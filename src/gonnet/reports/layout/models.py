@@ -189,6 +189,8 @@ class Layout:
     """The view of the rows that it shows."""
     label: str = ""
     """How it is called among other parts of a document; by its title when empty."""
+    inserted: tuple[tuple[float, float], ...] = ()
+    """Width and height of pages that are put in later, instead of blocks: those of a document made elsewhere."""
 
     def tables(self) -> Iterator[TableLayout]:
         """Its tables, in order."""

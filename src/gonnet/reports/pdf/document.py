@@ -21,6 +21,7 @@ from gonnet.reports.plans.models import Look, PageForm
 
 _HEAD = 30.0  # points between the upper margin and the first block
 _FOOT = 18.0
+_EDGE = 24.0  # points between the number and the edges of a page that was made elsewhere
 
 Placed = tuple[Flowable, float]
 """A block and the height of its upper edge above the page's lower edge."""
@@ -28,8 +29,8 @@ Placed = tuple[Flowable, float]
 
 def draw_pdf(
     layouts: Sequence[Layout], look: Look, family: Family, alphabet: Alphabet, joint: Joint | None = None
-) -> tuple[bytes, int]:
-    """The file's bytes (the same for the same layouts and alphabet) and its number of pages.
+) -> tuple[bytes, int, tuple[int, ...]]:
+    """The file's bytes (the same for the same layouts and alphabet), its number of pages, and where each layout begins.
 
     Args:
         layouts: What it shows, one after the other; `alphabet` has all of their characters.
@@ -44,24 +45,42 @@ def draw_pdf(
     sections = [(layout, _pages_of(layout, look, family, alphabet)) for layout in layouts]
     cover, contents = (joint.cover, joint.contents) if joint else (False, False)
     listed = _listed(sections[int(cover) :], look) if contents else []
-    total = sum(len(pages) for _, pages in sections) + len(listed)
+    total = sum(len(pages) or len(layout.inserted) for layout, pages in sections) + len(listed)
     pen, number = Pen(family, alphabet), 0
+    starts = []
     for at, (layout, pages) in enumerate(sections):
         if contents and at == int(cover):
             _contents(canvas, pen, family, listed, look, number, total)
             number += len(listed)
         if joint is not None:
             _mark(canvas, f"part-{at}", (layout.label or layout.title) if not (cover and at == 0) else None)
+        starts.append(number)
+        is_cover = cover and at == 0
+        for size in layout.inserted:
+            number += 1
+            _draw_count(canvas, pen, layout, look, size, look.page_count.format(number, total))
         for page in pages:
             number += 1
-            is_cover = cover and at == 0
             count = "" if is_cover else look.page_count.format(number, total)
             _draw_page(canvas, pen, layout, look, page, count, level=0 if joint is None else 1)
     canvas.save()
-    return target.getvalue(), total
+    return target.getvalue(), total, tuple(starts)
+
+
+def _draw_count(canvas: Canvas, pen: Pen, layout: Layout, look: Look, size: tuple[float, float], count: str) -> None:
+    """A page into which one that was made elsewhere is put: all that is drawn is what lies over that."""
+    width, height = size
+    canvas.setPageSize(size)
+    pen.text(width - _EDGE, _EDGE / 2, count, REGULAR, 7 * look.scale, QUIET, right=True)
+    pen.put_on(canvas)
+    if layout.page.watermark:
+        _watermark(canvas, replace(layout.page, width=width, height=height))
+    canvas.showPage()
 
 
 def _pages_of(layout: Layout, look: Look, family: Family, alphabet: Alphabet) -> list[list[Placed]]:
+    if layout.inserted:
+        return []
     upper, _, lower, _ = layout.page.margins
     top, bottom = layout.page.height - upper - _HEAD, lower + _FOOT
     flow = Flow(look, family, alphabet, layout.page.room, top - bottom)
