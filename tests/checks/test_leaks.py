@@ -8,6 +8,9 @@ from hypothesis import strategies as st
 
 import attacks
 from gonnet.checks import Identity, Manner, ReadBack, Watch, described, everyday
+from gonnet.checks.matching import _matches, matches
+from gonnet.checks.spelling import plain, readings
+from gonnet.checks.values import Values
 
 WATCH = Watch(
     [
@@ -137,3 +140,13 @@ def test_in_cells_and_in_lines_the_same_is_found(words: list[str]) -> None:
     wanted = {"00042", "Łąka Górna", "Hill", "zoe@members.example"} & set(words)
     for text in ("\x1d".join(words), "; ".join(words)):
         assert set(hits("117", text)) == wanted, text
+
+
+@given(
+    st.lists(st.text("ab1 2.-Łé", min_size=1, max_size=9), min_size=1, max_size=6),
+    st.text("ab1 2.-Łé\n%", max_size=40),
+)
+def test_what_is_passed_over_quickly_has_no_value_in_it(values: list[str], text: str) -> None:
+    known = Values(Identity(key=str(at), values=(("name", value),)) for at, value in enumerate(values))
+    slow = tuple(match for reading in readings(text) for match in _matches(plain(reading), known))
+    assert matches(text, known) == slow

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from gonnet.checks.spelling import BARRIER, MAYBE, Run, plain, readings, runs
+from gonnet.checks.spelling import BARRIER, MAYBE, Run, plain, readings, runs, words
 from gonnet.checks.values import SHORT, Value, Values
 
 _POINTS = frozenset(".,'’٫٬")
@@ -47,7 +47,10 @@ class Match(NamedTuple):
 
 def matches(text: str, values: Values) -> tuple[Match, ...]:
     """The values that stand in a text, in order, each also where it lies inside a longer one."""
-    return tuple(match for reading in readings(text) for match in _matches(plain(reading), values))
+    found = (plain(reading) for reading in readings(text))
+    return tuple(
+        match for reading in found if values.may_stand_in(words(reading)) for match in _matches(reading, values)
+    )
 
 
 def _matches(text: str, values: Values) -> list[Match]:

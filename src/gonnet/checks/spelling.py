@@ -73,6 +73,11 @@ def runs(text: str) -> list[Run]:
     return [Run(_folded(found[0]), *found.span()) for found in _RUN.finditer(text)]
 
 
+def words(text: str) -> list[str]:
+    """What the runs of a plain text say, in order: `runs` without their places, at a tenth of the price."""
+    return _RUN.findall(text.lower()) if text.isascii() else [_folded(run) for run in _RUN.findall(text)]
+
+
 def squeezed(text: str) -> str:
     """All letters and digits of a text, as they are compared."""
     return "".join([_folded(run) for run in _RUN.findall(plain(text))])

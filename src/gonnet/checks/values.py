@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet.checks.spelling import is_from_right, plain, runs, squeezed
@@ -141,6 +141,22 @@ class Values:
     def get(self, letters: str) -> Value | None:
         """The value of these letters and digits."""
         return self._known.get(letters)
+
+    def may_stand_in(self, words: Sequence[str]) -> bool:
+        """Whether a value begins with one of these runs of letters or digits, and goes on as they do.
+
+        Most texts have none: for them this is all that is done.
+        """
+        letters, at, lengths, known, short = "".join(words), 0, self._lengths, self._known, self._short
+        for word in words:
+            for length in lengths.get(letters[at : at + _HEAD], ()):
+                if letters[at : at + length] in known:
+                    return True
+            for length in short:
+                if letters[at : at + length] in known:
+                    return True
+            at += len(word)
+        return False
 
     def beginning(self, text: str, at: int) -> Iterator[tuple[int, Value]]:
         """The values whose letters and digits stand in `text` from `at` on, with how many they are; longest first."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import pickle
 import threading
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import partial
@@ -33,7 +33,7 @@ from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order, Slice
 from gonnet.pipeline.making.parts import ArrivalKit, NoPartError, Parts
 from gonnet.remembering import Remembered
-from gonnet.reports import Drawn, Look, UnprintableError
+from gonnet.reports import Drawn, Look, Painter, UnprintableError
 from gonnet.reports.layout.models import Layout
 from gonnet.rules.decisions import Cause
 
@@ -92,6 +92,10 @@ def _worker(kit_path: str) -> _Worker:
     return _own.worker
 
 
+Finished = tuple[DocumentRecord, Sequence[Hit], tuple[Cause, str] | None]
+"""A document, what of it names somebody else, and why it must not leave."""
+
+
 class _Form(NamedTuple):
     """A form as it is before anything is filled in: where it names somebody, and all of its texts."""
 
@@ -126,22 +130,10 @@ class _Worker:
         layouts = Layouts(order, language.layout_maker, partial(self._inserted, language.version.look))
         try:
             for plan in order.documents:
-                if (arrival := self._parts.kit(plan.report)) is not None:
-                    document, there, held = self._part(order, plan, arrival, layouts, held)
-                    documents.append(document)
-                    hits += there
-                    continue
-                laid = layouts.of(plan)
-                drawn = language.painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
-                if any(layout.inserted for layout in laid):
-                    drawn, pictures = self._with_parts(plan, layouts, drawn)
-                    held = held or pictures
-                hits += self._inspect(order, plan, laid, drawn)
-                content = None
-                if plan.lock is not None:  # read back and checked before, since nobody can afterwards
-                    content = hashlib.sha256(drawn.data).hexdigest()
-                    drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
-                documents.append(self._kept(plan, drawn, layouts.shown(plan), content))
+                document, there, doubt = self._document(order, plan, layouts, language.painter)
+                documents.append(document)
+                hits += there
+                held = held or doubt
             for file in order.enclosures:
                 part = self._kit.enclosures[file]
                 name = f"the enclosure {part.name}"
@@ -189,9 +181,7 @@ class _Worker:
         )
         parts = ("", tuple(dict.fromkeys((*files, *folders)))), ("", tuple(dict.fromkeys(called)))
         names = ("the name of a file", parts[:1]), ("the name of an addressee", parts[1:])
-        figures = cast("Mapping[str, object]", order.names.get("figures", {}))
-        house = self._languages.of(order.locale).wording.house
-        own = partial(lambda: (house.plain(value) for value in figures.values() if value is not None))
+        own = self._own_figures(order)
         return tuple(
             hit
             for name, texts in names
@@ -222,29 +212,33 @@ class _Worker:
         placed = watch.places(order.owners, name, found, _once(hits))
         return tuple(_with_cell(hit, drawn.data) if plan.format == "xlsx" else hit for hit in placed)
 
-    def _part(
-        self,
-        order: Order,
-        plan: DocumentPlan,
-        arrival: ArrivalKit,
-        layouts: Layouts,
-        held: tuple[Cause, str] | None,
-    ) -> tuple[DocumentRecord, tuple[Hit, ...], tuple[Cause, str] | None]:
-        """A part of an arrival: the document, what of it names somebody else, and why it must not leave."""
+    def _document(self, order: Order, plan: DocumentPlan, layouts: Layouts, painter: Painter) -> Finished:
+        """A document, what of it names somebody else, and why it must not leave."""
+        if (arrival := self._parts.kit(plan.report)) is not None:
+            return self._part(order, plan, arrival, layouts)
+        laid, doubt = layouts.of(plan), None
+        drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
+        if any(layout.inserted for layout in laid):
+            drawn, doubt = self._with_parts(plan, layouts, drawn)
+        hits = self._inspect(order, plan, laid, drawn)
+        return self._kept(plan, drawn, layouts.shown(plan)), hits, doubt
+
+    def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts) -> Finished:
+        """A part of an arrival as a document of its own."""
         rows = layouts.pages(plan, arrival.view)
         part = self._parts.cut(arrival, rows, plan.file_name.rpartition(".")[0])
         found = checks.read_any(part.data, plan.file_name)
+        name = f"the part of {plan.report}"
+        hits = self._kit.watch.search(order.owners, name, found, own=self._own_figures(order))
+        layouts.cut(arrival.view, part.pages)
+        document = self._kept(plan, Drawn(data=part.data, pages=part.pages), part.pages)
+        return document, hits, _unsearchable(arrival, part.pictures, part.pages)
+
+    def _own_figures(self, order: Order) -> Callable[[], Iterable[str]]:
+        """The recipient's figures as they may stand in a file; asked only where something was found."""
         figures = cast("Mapping[str, object]", order.names.get("figures", {}))
         house = self._languages.of(order.locale).wording.house
-        own = partial(lambda: (house.plain(value) for value in figures.values() if value is not None))
-        hits = self._kit.watch.search(order.owners, f"the part of {plan.report}", found, own=own)
-        layouts.cut(arrival.view, part.pages)
-        held = held or _unsearchable(arrival, part.pictures, part.pages)
-        drawn, content = Drawn(data=part.data, pages=part.pages), None
-        if plan.lock is not None:
-            content = hashlib.sha256(part.data).hexdigest()
-            drawn = replace(drawn, data=protected(part.data, plan.format, plan.lock))
-        return self._kept(plan, drawn, part.pages, content), hits, held
+        return lambda: (house.plain(value) for value in figures.values() if value is not None)
 
     def _inserted(self, look: Look, part: PartPlan, rows: Slice) -> Layout | None:
         """The pages of an arrival among other parts of a document; None for a report."""
@@ -261,8 +255,12 @@ class _Worker:
                 held = held or _unsearchable(arrival, self._parts.pictures(arrival, rows), len(rows))
         return self._parts.put_in(drawn, inserted), held
 
-    def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int, content: str | None) -> DocumentRecord:
-        """The document as it is kept; `content` is the digest of what a locked one shows."""
+    def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int) -> DocumentRecord:
+        """The document as it is kept; it was read back before it is locked, since nobody can afterwards."""
+        content = None
+        if plan.lock is not None:
+            content = hashlib.sha256(drawn.data).hexdigest()
+            drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
         digest = self._kit.store.put(drawn.data)
         return DocumentRecord(
             name=plan.file_name,
