@@ -35,7 +35,7 @@ def cut(path: Path, *keys: str, spec: PdfRun = SPEC, password: str = "") -> dict
 
 
 def pixels(document: Any, at: int) -> bytes:  # noqa: ANN401
-    return bytes(pypdfium2.PdfDocument(document)[at].render(scale=1.2).to_numpy().tobytes())
+    return bytes(pypdfium2.PdfDocument(document)[at].render(scale=1.2).to_pil().tobytes())
 
 
 def text_of(data: bytes, tmp_path: Path) -> str:
@@ -237,11 +237,10 @@ def test_a_place_is_meant_as_the_page_is_seen(tmp_path: Path, turned: int, inher
         inside = Within(left=word.left - 1, top=word.top - 1, width=word.width + 2, height=word.height + 2)
         beside = Within(left=word.left + word.width + 2, top=word.top + word.height + 2, width=30, height=30)
         assert (page.text(inside).strip(), page.text(beside)) == ("117", "")
-        picture = pypdfium2.PdfDocument(path)[0].render(scale=4 * 25.4 / 72, grayscale=True).to_numpy()
-        top, left, bottom, right = (
-            round(4 * part) for part in (word.top, word.left, word.top + word.height, word.left + word.width)
-        )
-        assert picture[top:bottom, left:right].min() < 128  # four pixels to the millimetre
+        picture = pypdfium2.PdfDocument(path)[0].render(scale=4 * 25.4 / 72, grayscale=True).to_pil()
+        left, top = round(4 * word.left), round(4 * word.top)  # four pixels to the millimetre
+        box = picture.crop((left, top, left + round(4 * word.width), top + round(4 * word.height)))
+        assert box.getextrema()[0] < 128
     spec = SPEC.model_copy(update={"key": KeyFrom(text=r"(\w+)", within=inside)})
     part = cut(path, "117", spec=spec)["117"]
     assert pixels(part, 0) == pixels(path, 0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import NamedTuple
 
 from gonnet.checks.spelling import BARRIER, MAYBE, Run, plain, readings, runs, words
@@ -47,21 +47,16 @@ class Match(NamedTuple):
 
 def matches(text: str, values: Values) -> tuple[Match, ...]:
     """The values that stand in a text, in order, each also where it lies inside a longer one."""
-    found = (plain(reading) for reading in readings(text))
-    return tuple(
-        match for reading in found if values.may_stand_in(words(reading)) for match in _matches(reading, values)
-    )
+    return tuple(match for reading in readings(text) for match in _matches(plain(reading), values))
 
 
 def _matches(text: str, values: Values) -> list[Match]:
-    found = runs(text)
-    letters = "".join([run.text for run in found])
-    ends: dict[int, int] = {}
-    starts, at = [], 0
-    for number, run in enumerate(found):
-        starts.append(at)
-        at += len(run.text)
-        ends[at] = number
+    said = words(text)
+    starts = [0, *accumulate(map(len, said))]
+    standing = list(values.standing("".join(said), starts))
+    if not standing:  # as in most texts, for which this is all that is done
+        return []
+    found, ends = runs(text), {at: number for number, at in enumerate(starts[1:])}
     return [
         Match(
             value,
@@ -71,9 +66,8 @@ def _matches(text: str, values: Values) -> list[Match]:
             text[max(0, found[first].start - 60) : found[first].start],
             first == 0 and last == len(found) - 1,
         )
-        for first, start in enumerate(starts)
-        for length, value in values.beginning(letters, start)
-        if (last := ends.get(start + length)) is not None and _stands(value, text, found, first, last)
+        for first, length, value in standing
+        if (last := ends.get(starts[first] + length)) is not None and _stands(value, text, found, first, last)
     ]
 
 

@@ -10,7 +10,8 @@ from __future__ import annotations
 import html
 import re
 import unicodedata
-from typing import NamedTuple
+from collections.abc import Sequence
+from typing import NamedTuple, overload
 from urllib.parse import unquote
 
 from gonnet.remembering import Remembered
@@ -68,9 +69,30 @@ def plain(text: str) -> str:
     return unicodedata.normalize("NFKC", text.translate(_SAME))
 
 
-def runs(text: str) -> list[Run]:
+class Runs(Sequence[Run]):
+    """The runs of a plain text, in order; each is made when it is looked at."""
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._spans = [found.span() for found in _RUN.finditer(text)]
+
+    def __len__(self) -> int:
+        return len(self._spans)
+
+    @overload
+    def __getitem__(self, at: int) -> Run: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[Run]: ...
+    def __getitem__(self, at: int | slice) -> Run | list[Run]:
+        if isinstance(at, slice):
+            return [self[number] for number in range(*at.indices(len(self)))]
+        start, end = self._spans[at]
+        return Run(_folded(self._text[start:end]), start, end)
+
+
+def runs(text: str) -> Runs:
     """The runs of a plain text, in order."""
-    return [Run(_folded(found[0]), *found.span()) for found in _RUN.finditer(text)]
+    return Runs(text)
 
 
 def words(text: str) -> list[str]:

@@ -142,32 +142,25 @@ class Values:
         """The value of these letters and digits."""
         return self._known.get(letters)
 
-    def may_stand_in(self, words: Sequence[str]) -> bool:
-        """Whether a value begins with one of these runs of letters or digits, and goes on as they do.
+    def standing(self, letters: str, starts: Sequence[int]) -> Iterator[tuple[int, int, Value]]:
+        """The values whose letters and digits stand in a text where a run of these begins.
 
-        Most texts have none: for them this is all that is done.
+        Args:
+            letters: All letters and digits of the text.
+            starts: Where each run begins among them, and the end.
+
+        Yields:
+            Number of the run, length and value; in order, the longest of each first.
         """
-        letters, at, lengths, known, short = "".join(words), 0, self._lengths, self._known, self._short
-        for word in words:
-            for length in lengths.get(letters[at : at + _HEAD], ()):
-                if letters[at : at + length] in known:
-                    return True
-            for length in short:
-                if letters[at : at + length] in known:
-                    return True
-            at += len(word)
-        return False
-
-    def beginning(self, text: str, at: int) -> Iterator[tuple[int, Value]]:
-        """The values whose letters and digits stand in `text` from `at` on, with how many they are; longest first."""
-        for length in self._lengths.get(text[at : at + _HEAD], ()):
-            found = self._known.get(text[at : at + length])
-            if found is not None:
-                yield length, found
-        for length in self._short:
-            found = self._known.get(text[at : at + length])
-            if found is not None and at + length <= len(text):
-                yield length, found
+        known, lengths, short = self._known, self._lengths, self._short
+        heads = [letters[at : at + _HEAD] for at in starts[:-1]]
+        for number, head in enumerate(heads):
+            if head in lengths or short:
+                at = starts[number]
+                for length in (*lengths.get(head, ()), *short):
+                    found = known.get(letters[at : at + length])
+                    if found is not None and at + length <= len(letters):
+                        yield number, length, found
 
 
 def _value(kind: str, text: str, owners: tuple[str, ...], *, is_searched: bool) -> Value:
