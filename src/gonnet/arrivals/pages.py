@@ -72,10 +72,10 @@ class Pages:
         """The label of a page, from 1; empty where it has none."""
         return str(self._document.get_page_label(number - 1))
 
-    def bookmarks(self) -> list[tuple[int, str]]:
-        """Page, from 1, and title of each bookmark that leads to a page, in their order."""
+    def bookmarks(self, most: int = 15) -> list[tuple[int, str]]:
+        """Page, from 1, and title of each bookmark that leads to a page, in their order; of so many levels."""
         found = []
-        for entry in self._document.get_toc():
+        for entry in self._document.get_toc(max_depth=most):
             target = entry.get_dest()
             index = target.get_index() if target is not None else None
             if index is not None:

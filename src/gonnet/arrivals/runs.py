@@ -25,6 +25,7 @@ class Page(NamedTuple):
         key: Whose it is; None where it is nobody's.
         file: Which of the files it is of, from 0.
         number: Its number in the file, from 1.
+        follows: Whether it says no key, and has that of the page before.
         values: What it says of each value that is read, as text.
         is_picture: Whether it cannot be searched.
     """
@@ -32,6 +33,7 @@ class Page(NamedTuple):
     key: str | None
     file: int
     number: int
+    follows: bool
     values: tuple[str | None, ...]
     is_picture: bool
 
@@ -119,10 +121,13 @@ class _Reader:
                     self._left_out += 1
                     self._is_divided = True
                     key = None
+                    said: tuple[str, ...] = ()
                 else:
-                    key = self._key(keys(number, page), where)
+                    said = keys(number, page)
+                    key = self._key(said, where)
                 values = tuple(value_of(named, page) for named in spec.read.values()) if key is not None else ()
-                yield Page(key, at, number, values or (None,) * len(spec.read), page.is_picture)
+                follows = key is not None and not said
+                yield Page(key, at, number, follows, values or (None,) * len(spec.read), page.is_picture)
 
     def _key(self, found: tuple[str, ...], where: str) -> str | None:
         """The key of a page that says these.

@@ -27,6 +27,7 @@ _FILE = click.Path(dir_okay=False, path_type=Path)
 @click.option("--database", metavar="NAME|URL", help="A database instead; without a table it lists them.")
 @click.option("--table", metavar="TABLE", help="Its table.")
 @click.option("--query", metavar="SQL", help="A query to it.")
+@click.option("--pages", type=_FILE, metavar="PDF", help="A run of pages that another system made for many.")
 @click.option("--by", multiple=True, metavar="COLUMN", help="The column that says whose row it is; or several.")
 @click.option("--recipients", type=_FILE, metavar="FILE", help="The list of who receives.")
 @click.option("--recipients-query", metavar="SQL", help="The query for that list.")
@@ -51,6 +52,7 @@ def new(
     Example:  gonnet new
               gonnet new milk --rows collections.csv --by farm_no --recipients members.xlsx --to email
               gonnet new milk --database sqlite:///dairy.db --table collections --by farm_no
+              gonnet new certificates --pages run.pdf --recipients members.xlsx --to email
               gonnet new north --like statements --where "recipient.region = 'north'"
     """
     if like is not None:
@@ -64,10 +66,40 @@ def new(
         from gonnet.cli._step_by_step import ask
 
         _tell(start(folder, ask(folder, name)))
+    elif said["pages"] is not None:
+        _of_pages(folder, name, said)
     else:
         _require_meant(name, said)
         _tell(start(folder, _asked(folder, name or "", said)))
     return 0
+
+
+def _of_pages(folder: Path, name: str | None, said: dict[str, Any]) -> None:
+    from gonnet.cli import _show
+    from gonnet.pipeline.starting.arrival import start_run
+
+    if any(said[option] for option in said if option not in ("pages", "recipients", "to")):
+        raise click.UsageError("--pages goes with --recipients and --to, and with nothing else")
+    if (said["recipients"] is None) != (said["to"] is None):
+        raise click.UsageError("--recipients and --to go together")
+    if name is None:
+        raise click.UsageError("give the job a name: gonnet new NAME --pages PDF")
+    made = start_run(folder, name, said["pages"], _spec(said["recipients"], None, None, None), said["to"])
+    if made.workspace is not None:
+        _show.line(f"{_shown(made.workspace)} makes this folder a workspace.")
+    pages, keys = _show.many(made.pages, "page"), _show.many(made.keys, "key")
+    _show.line(f"{_shown(made.job)} cuts {pages} by {keys}.", "bold")
+    _show.line(f"The key is {made.what}.")
+    if made.list_key is not None:
+        _show.line(f"The list's column '{made.list_key}' knows {made.matched:,} of the {made.keys:,} keys.")
+    if made.following:
+        many = _show.many(made.following, "page")
+        _show.line(f"· {many} without a key would go with the page before: see that none is a separator or a summary")
+    _show.next_steps(
+        (typed("pages", name, "--picture", "look"), "see whose the first pages are, in pictures too"),
+        (typed("preview", name), "make a few parts to look at"),
+        (_shown(made.job), "change the pattern, the texts and who receives to your liking"),
+    )
 
 
 def _require_meant(name: str | None, said: dict[str, Any]) -> None:
