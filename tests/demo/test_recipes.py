@@ -79,3 +79,15 @@ def test_a_recipe_does_what_its_heading_says(wish: str, tools: Tools, tmp_path: 
         sample.key: states[sample.key] for sample in samples
     }
     assert {file.suffix[1:] for sample in samples for file in sample.files} == endings
+
+
+def test_the_first_example_of_arrivals_runs_on_the_demo(tools: Tools) -> None:
+    text = (PAGE.parent / "arrivals.md").read_text("utf-8")
+    example = re.search(r"```yaml\n(.*?)```", text, re.DOTALL)
+    assert example is not None
+    (tools.workspace.jobs_folder / "wish.yaml").write_text(example[1], "utf-8")
+    found = survey(load_job(tools.workspace, "wish"), tools, AS_OF)
+    with closing(found.engine):
+        counts = Counter(str(plan.decision.outcome) for plan in found.plans)
+        assert (counts["ready"], counts["held"], counts["skipped"]) == (46, 1, 1)
+        assert found.cuts["certificates"].without_key == 1  # the control sheet

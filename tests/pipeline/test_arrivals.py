@@ -30,7 +30,6 @@ arrivals:
     key: {text: 'Farm no\\. (\\S+)'}
     unmarked: follow
     read: {due: {text: 'Due ([\\d.,]+)', as: number}}
-split: {rows: certificates, by: key}
 recipients: {rows: members, key: farm_no, name: farm_name, to: email}
 package: {documents: [{arrival: certificates}], name: "{{ key }} certificate"}
 messages: {standard: {subject: "{{ figures.pages }} pages", body: "Due: {{ figures.due | money }}"}}
@@ -284,3 +283,18 @@ def test_who_sees_several_keys_gets_their_parts_joined_or_apart(dairy: Dairy) ->
         assert [one.name for one in package.documents] == names
         assert "more about cells" in said(files[0])
         assert "Due 0.05" in said(files[-1])
+
+
+def test_a_run_that_is_signed_or_damaged_is_told(dairy: Dairy) -> None:
+    path = lab(dairy)
+    with pikepdf.open(path, allow_overwriting_input=True) as pdf:
+        pdf.Root.AcroForm = pikepdf.Dictionary(SigFlags=3, Fields=pikepdf.Array([]))
+        pdf.save(path)
+    run, packages, _ = prepared(dairy)
+    assert "lab.pdf is signed: its signature is void in every part of it" in [text for _, text in run.findings]
+    lab(dairy)
+    path.write_bytes(path.read_bytes().replace(b"startxref", b"startxxxx"))
+    run, packages, _ = prepared(dairy)
+    told = "lab.pdf is damaged, and was read as well as can be: compare its pages"
+    assert told in [text for _, text in run.findings]
+    assert str(packages["00042"].state) == "ready"

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -39,28 +39,13 @@ class Cutter:
     """
 
     def __init__(self, path: Path, password: str = "") -> None:
-        try:
-            self._pdf = pikepdf.open(path, password=password, suppress_warnings=True)
-        except pikepdf.PasswordError as error:
-            fix = "Write `password: ${NAME}` and set NAME in the environment"
-            raise DataError("this PDF is locked by a password", where=path.name, fix=fix) from error
-        except pikepdf.PdfError as error:
-            raise DataError("this is no PDF that can be read", where=path.name, fix=_ANEW) from error
+        self._pdf = _opened(path, password)
         _mark_layers(self._pdf)
         self._clean: set[int] = set()
         self._pruned: set[tuple[int, int]] = set()
         if "/AcroForm" in self._pdf.Root or any(_has_notes(page) for page in self._pdf.pages):
             self._pdf.generate_appearance_streams()
             self._pdf.flatten_annotations("all")
-
-    @property
-    def troubles(self) -> Iterator[str]:
-        """What is odd about the run as a whole, each in a sentence without a full stop."""
-        if self._pdf.get_warnings():
-            yield "was damaged and is read as well as can be"
-        form = self._pdf.Root.get("/AcroForm")
-        if isinstance(form, pikepdf.Dictionary) and int(form.get("/SigFlags", 0)) & 1:
-            yield "is signed: the signature is void in a part of it"
 
     def close(self) -> None:
         """Give the memory back."""
@@ -174,6 +159,32 @@ def _moved_links(page: pikepdf.Page) -> list[pikepdf.Dictionary]:
             )
         )
     return found
+
+
+def troubles(path: Path, password: str = "") -> tuple[str, ...]:
+    """What is odd about a run as a whole, each in a sentence without a full stop.
+
+    Raises:
+        DataError: it is no PDF that can be read, or is locked.
+    """
+    found = []
+    with _opened(path, password) as pdf:
+        if pdf.get_warnings():
+            found.append(f"{path.name} is damaged, and was read as well as can be: compare its pages")
+        form = pdf.Root.get("/AcroForm")
+        if isinstance(form, pikepdf.Dictionary) and int(form.get("/SigFlags", 0)) & 1:
+            found.append(f"{path.name} is signed: its signature is void in every part of it")
+    return tuple(found)
+
+
+def _opened(path: Path, password: str) -> pikepdf.Pdf:
+    try:
+        return pikepdf.open(path, password=password, suppress_warnings=True)
+    except pikepdf.PasswordError as error:
+        fix = "Write `password: ${NAME}` and set NAME in the environment"
+        raise DataError("this PDF is locked by a password", where=path.name, fix=fix) from error
+    except pikepdf.PdfError as error:
+        raise DataError("this is no PDF that can be read", where=path.name, fix=_ANEW) from error
 
 
 def together(parts: Sequence[tuple[Cutter, Sequence[int]]], title: str) -> bytes:

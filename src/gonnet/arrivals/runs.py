@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass
@@ -50,6 +51,7 @@ class Arrived:
         password: What opens them.
         pages: Its pages, in order.
         findings: What the operator should know.
+        seconds: How long it took to read them.
     """
 
     name: str
@@ -59,6 +61,7 @@ class Arrived:
     password: str
     pages: tuple[Page, ...]
     findings: tuple[Finding, ...]
+    seconds: float
 
 
 def read_pdf_run(
@@ -77,6 +80,7 @@ def read_pdf_run(
     Raises:
         DataError: a file is not there or cannot be read, or the key of a page is in doubt; names file and page.
     """
+    began = time.monotonic()
     files = tuple(sorted(pattern.parent.glob(pattern.name)))
     if not files:
         raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
@@ -95,6 +99,7 @@ def read_pdf_run(
         password=password,
         pages=tuple(found),
         findings=tuple(reader.findings(found)),
+        seconds=time.monotonic() - began,
     )
 
 

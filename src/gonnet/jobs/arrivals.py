@@ -151,11 +151,11 @@ def with_arrivals(tree: Mapping[str, object]) -> Mapping[str, object]:
     Args:
         tree: The job in plain values, which may be wrong.
     """
-    arrivals, data = tree["arrivals"], tree.get("data") or {}
+    arrivals = tree["arrivals"]
     if not isinstance(arrivals, Mapping):
         return tree
     names, split = [str(name) for name in arrivals], tree.get("split")
-    if split is None and not data:
+    if split is None:
         split = {"rows": names[0], "by": KEY}
     if isinstance(split, Mapping):
         by: object = KEY if split.get("by") else []
@@ -165,7 +165,7 @@ def with_arrivals(tree: Mapping[str, object]) -> Mapping[str, object]:
     figures = tree.get("figures", {})
     if isinstance(figures, Mapping):
         figures = {**_figures(arrivals), **figures}
-    return {**tree, "figures": figures, **({"split": split} if split is not None else {})}
+    return {**tree, "figures": figures, "split": split}
 
 
 def _figures(arrivals: Mapping[object, object]) -> dict[str, object]:

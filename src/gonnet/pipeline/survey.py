@@ -115,8 +115,15 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
             *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),
         notes=tuple(found.loaded.told.notes),
-        seconds=found.loaded.seconds,
+        seconds=_seconds(found),
     )
+
+
+def _seconds(found: Read) -> dict[str, float]:
+    """Data set → how long it took to make; of an arrival, with the reading of its pages."""
+    made = found.loaded.seconds
+    read = {name: part.seconds for name, part in found.arrived.items()}
+    return {name: seconds + read.get(name, 0.0) for name, seconds in made.items()}
 
 
 def _plans(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Iterator[PackagePlan]:

@@ -133,8 +133,7 @@ def _lines(
     if listed is not None and listed.spec is not None and to is not None and column is not None:
         yield "\ndata:"
         yield f"  people: {{file: {json.dumps(_relative(Path(listed.spec.file), folder), ensure_ascii=False)}}}"
-        yield "\nsplit: {rows: pages, by: key}"
-        yield f"recipients: {{rows: people, key: {json.dumps(column)}, to: {json.dumps(to)}}}"
+        yield f"\nrecipients: {{rows: people, key: {json.dumps(column)}, to: {json.dumps(to)}}}"
     yield "\npackage:"
     yield "  documents: [{arrival: pages}]"
     yield '  name: "{{ key }}"'

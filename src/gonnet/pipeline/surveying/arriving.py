@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import importlib.util
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from gonnet.arrivals import Arrived, read_pdf_run
 from gonnet.data.loading import Ready
 from gonnet.errors import DataError, JobError
+from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.jobs.arrivals import FILE, KEY, PAGE, PdfRun
 from gonnet.jobs.workspace import Workspace
@@ -49,7 +51,16 @@ def _read(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | N
     path = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
     index = workspace.reach.file(listed, job.at(*place, "key", "list")) if listed is not None else None
     password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
-    return read_pdf_run(name, spec, path, index, password, most)
+    found = read_pdf_run(name, spec, path, index, password, most)
+    return replace(found, findings=(*found.findings, *_troubles(found)))
+
+
+def _troubles(found: Arrived) -> Iterator[Finding]:
+    from gonnet.arrivals.cutting import troubles
+
+    for path in found.files:
+        for text in troubles(path, found.password):
+            yield Finding(weight=Weight.ATTENTION, text=text)
 
 
 def as_tables(job: Job, found: Mapping[str, Arrived]) -> dict[str, Ready]:
