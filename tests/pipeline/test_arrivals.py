@@ -298,3 +298,27 @@ def test_a_run_that_is_signed_or_damaged_is_told(dairy: Dairy) -> None:
     told = "lab.pdf is damaged, and was read as well as can be: compare its pages"
     assert told in [text for _, text in run.findings]
     assert str(packages["00042"].state) == "ready"
+
+
+def test_what_was_read_of_a_large_run_is_kept_until_something_changes(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gonnet.arrivals.kept._WORTH", 0)
+    path = lab(dairy)
+    run, packages, files = prepared(dairy)
+    (reading,) = (dairy.folder / ".gonnet/readings").glob("*.pages")
+    assert reading.stat().st_mode & 0o777 == 0o600
+    monkeypatch.setattr("gonnet.pipeline.surveying.arriving.read_pdf_run", None)  # it is not read again
+    again, others, same = prepared(dairy)
+    assert (same, again.account) == (files, run.account)
+    monkeypatch.undo()
+    monkeypatch.setattr("gonnet.arrivals.kept._WORTH", 0)
+    lab(dairy, *PAGES[:3], "Farm no. 118\nDue 8.00")
+    assert prepared(dairy)[1]["118"].figures["due"] == "8.00"
+    _, changed, _ = prepared(dairy, ("unmarked: follow", "unmarked: leave out"))
+    assert (changed["00042"].figures["pages"], packages["00042"].figures["pages"]) == ("1", "2")
+    for one in (dairy.folder / ".gonnet/readings").glob("*.pages"):
+        one.write_text("cut o")
+    assert prepared(dairy)[1]["118"].figures["due"] == "8.00"
+    assert path.exists()
+    assert others

@@ -52,6 +52,7 @@ class Arrived:
         pages: Its pages, in order.
         findings: What the operator should know.
         seconds: How long it took to read them.
+        notes: How they were read.
     """
 
     name: str
@@ -62,6 +63,7 @@ class Arrived:
     pages: tuple[Page, ...]
     findings: tuple[Finding, ...]
     seconds: float
+    notes: tuple[str, ...] = ()
 
 
 def read_pdf_run(
@@ -80,11 +82,8 @@ def read_pdf_run(
     Raises:
         DataError: a file is not there or cannot be read, or the key of a page is in doubt; names file and page.
     """
-    began = time.monotonic()
-    files = tuple(sorted(pattern.parent.glob(pattern.name)))
-    if not files:
-        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
-    stamps = tuple((path.stat().st_size, path.stat().st_mtime_ns) for path in files)
+    began, files = time.monotonic(), files_of(pattern)
+    stamps = stamps_of(files)
     found: list[Page] = []
     reader = _Reader(name, spec)
     for at, path in enumerate(files):
@@ -101,6 +100,23 @@ def read_pdf_run(
         findings=tuple(reader.findings(found)),
         seconds=time.monotonic() - began,
     )
+
+
+def files_of(pattern: Path) -> tuple[Path, ...]:
+    """The files of a run, in the order of their names.
+
+    Raises:
+        AbsentError: there is none.
+    """
+    files = tuple(sorted(pattern.parent.glob(pattern.name)))
+    if not files:
+        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
+    return files
+
+
+def stamps_of(files: Sequence[Path]) -> tuple[tuple[int, int], ...]:
+    """Size of each file, and when it was changed."""
+    return tuple((path.stat().st_size, path.stat().st_mtime_ns) for path in files)
 
 
 class _Reader:

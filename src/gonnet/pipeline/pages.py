@@ -9,7 +9,8 @@ from pathlib import Path
 from gonnet import private
 from gonnet.arrivals import looking
 from gonnet.arrivals.pages import Word
-from gonnet.errors import AbsentError, DataError, StorageError, meant
+from gonnet.arrivals.runs import files_of
+from gonnet.errors import DataError, StorageError, meant
 from gonnet.jobs import Job
 from gonnet.jobs.arrivals import PdfRun
 from gonnet.jobs.workspace import Workspace
@@ -55,9 +56,7 @@ def view_pages(
     name = _chosen(job, name)
     spec, place = job.file.arrivals[name], ("arrivals", name)
     pattern = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
-    files = sorted(pattern.parent.glob(pattern.name))
-    if not files:
-        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
+    files = files_of(pattern)
     listed = workspace.reach.file(spec.key.list, job.at(*place, "key", "list")) if spec.key.list else None
     password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
     first, count = (number, 1) if number is not None else (1, most)

@@ -114,7 +114,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
             *([Finding(weight=Weight.NOTE, text=f"just this once: {request.once}")] if request.once else []),
             *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),
-        notes=tuple(found.loaded.told.notes),
+        notes=(*found.loaded.told.notes, *(note for part in found.arrived.values() for note in part.notes)),
         seconds=_seconds(found),
     )
 

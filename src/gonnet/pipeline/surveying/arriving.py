@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import importlib.util
+import time
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from gonnet.arrivals import Arrived, read_pdf_run
+from gonnet.arrivals.kept import KeptPages
+from gonnet.arrivals.runs import files_of, stamps_of
+from gonnet.data.files.kept import READINGS
 from gonnet.data.loading import Ready
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
@@ -51,8 +56,28 @@ def _read(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | N
     path = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
     index = workspace.reach.file(listed, job.at(*place, "key", "list")) if listed is not None else None
     password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
+    kept, began = KeptPages(workspace.kept / READINGS), time.monotonic()
+    files = files_of(path)
+    stamps, key = stamps_of(files), kept.key(name, files, spec, index) if most is None else None
+    if key is not None and (reading := kept.take(key)) is not None:
+        (pages, findings), made = reading
+        note = f"{name}: taken from what was read of the same file on {made.astimezone(workspace.zone):%Y-%m-%d %H:%M}"
+        return Arrived(
+            name=name,
+            spec=spec,
+            files=files,
+            stamps=stamps,
+            password=password,
+            pages=pages,
+            findings=findings,
+            seconds=time.monotonic() - began,
+            notes=(note,),
+        )
     found = read_pdf_run(name, spec, path, index, password, most)
-    return replace(found, findings=(*found.findings, *_troubles(found)))
+    found = replace(found, findings=(*found.findings, *_troubles(found)))
+    if key is not None and found.stamps == stamps:
+        kept.put(key, found.pages, found.findings, dt.datetime.now(dt.UTC))
+    return found
 
 
 def _troubles(found: Arrived) -> Iterator[Finding]:
