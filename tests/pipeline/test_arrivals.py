@@ -171,6 +171,15 @@ def test_a_key_is_no_path_and_a_stranger_gets_nothing(dairy: Dairy) -> None:
     assert run.account["withheld"] == {"no recipient": 1}
 
 
+def test_a_part_has_the_watermark_of_the_house(dairy: Dairy) -> None:
+    lab(dairy)
+    _, packages, files = prepared(dairy, ("arrivals:", "style: {watermark: {text: Draft}}\narrivals:"))
+    assert said(files["00042"]).count("Draft") >= 2
+    assert "Due 1,234.50" in said(files["00042"])
+    assert "page 1" not in pypdfium2.PdfDocument(files["00042"])[0].get_textpage().get_text_bounded()
+    assert packages["00042"].documents[0].pages == 2
+
+
 def test_a_part_has_the_password_of_its_recipient(dairy: Dairy) -> None:
     lab(dairy)
     _, _, files = prepared(

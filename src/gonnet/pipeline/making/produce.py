@@ -214,7 +214,8 @@ class _Worker:
 
     def _document(self, order: Order, plan: DocumentPlan, layouts: Layouts, painter: Painter) -> Finished:
         """A document, what of it names somebody else, and why it must not leave."""
-        if (arrival := self._parts.kit(plan.report)) is not None:
+        style = self._languages.of(order.locale).version.look.style
+        if (arrival := self._parts.kit(plan.report)) is not None and style.watermark is None:
             return self._part(order, plan, arrival, layouts)
         laid, doubt = layouts.of(plan), None
         drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)

@@ -58,7 +58,8 @@ def draw_pdf(
         is_cover = cover and at == 0
         for size in layout.inserted:
             number += 1
-            _draw_count(canvas, pen, layout, look, size, look.page_count.format(number, total))
+            count = look.page_count.format(number, total) if joint is not None else ""
+            _draw_count(canvas, pen, layout, look, size, count)
         for page in pages:
             number += 1
             count = "" if is_cover else look.page_count.format(number, total)
