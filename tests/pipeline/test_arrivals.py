@@ -331,3 +331,16 @@ def test_what_was_read_of_a_large_run_is_kept_until_something_changes(
     assert prepared(dairy)[1]["118"].figures["due"] == "8.00"
     assert path.exists()
     assert others
+
+
+def test_a_page_that_is_damaged_holds_its_part_and_no_other(dairy: Dairy) -> None:
+    path = lab(dairy)
+    with pikepdf.open(path, allow_overwriting_input=True) as pdf:
+        content = pdf.pages[2].obj.Contents
+        content.write(content.read_raw_bytes()[:9] + b"no stream at all", filter=pikepdf.Name.FlateDecode)
+        pdf.save(path, compress_streams=False)
+    dairy.write("pages.csv", "key,first,last\n00042,1,2\n117,3,3\n118,4,4\n")
+    run, packages, _ = prepared(dairy, ("key: {text: 'Farm no\\. (\\S+)'}", "key: {list: pages.csv}"))
+    assert run.account["withheld"] == {"no usable part of an arrival": 1}
+    assert packages["117"].reason.startswith("lab.pdf, page 3: this page is damaged and cannot be cut out")
+    assert [str(packages[key].state) for key in ("00042", "118")] == ["ready", "ready"]

@@ -39,7 +39,7 @@ class Cutter:
     """
 
     def __init__(self, path: Path, password: str = "") -> None:
-        self._pdf = _opened(path, password)
+        self._name, self._pdf = path.name, _opened(path, password)
         _mark_layers(self._pdf)
         self._clean: set[int] = set()
         self._pruned: set[tuple[int, int]] = set()
@@ -56,11 +56,19 @@ class Cutter:
         return together([(self, numbers)], title)
 
     def page(self, number: int) -> pikepdf.Page:
-        """A page with nothing but what it shows."""
+        """A page with nothing but what it shows.
+
+        Raises:
+            DataError: it is damaged.
+        """
         page = self._pdf.pages[number - 1]
         if number not in self._clean:
+            try:
+                self._clear(page)
+            except pikepdf.PdfError as error:  # what it names of its resources is not known: it would lose them
+                where = f"{self._name}, page {number}"
+                raise DataError("this page is damaged and cannot be cut out", where=where, fix=_ANEW) from error
             self._clean.add(number)
-            self._clear(page)
         return page
 
     def _clear(self, page: pikepdf.Page) -> None:
@@ -277,10 +285,7 @@ def _content(page: pikepdf.Page) -> bytes:
 
 
 def _bytes(stream: Any) -> bytes:  # noqa: ANN401
-    try:
-        return bytes(stream.read_bytes()) if isinstance(stream, pikepdf.Stream) else b""
-    except pikepdf.PdfError:  # damaged: what it shows is what a reader shows of it
-        return b""
+    return bytes(stream.read_bytes()) if isinstance(stream, pikepdf.Stream) else b""
 
 
 def _as_sign(found: re.Match[bytes]) -> bytes:

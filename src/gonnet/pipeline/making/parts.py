@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from itertools import groupby
 from pathlib import Path
@@ -22,7 +23,15 @@ Rows = Sequence[tuple[object, ...]]
 
 
 class NoPartError(Exception):
-    """A recipient has nothing in an arrival that is to be sent."""
+    """A recipient has nothing in an arrival that is to be sent, or it cannot be cut out; its text says which."""
+
+
+@contextmanager
+def _usable() -> Iterator[None]:
+    try:
+        yield
+    except DataError as error:
+        raise NoPartError(str(error)) from error
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,27 +104,28 @@ class Parts:
         """The pages of some rows, whose first values are file and page, as a file of their own.
 
         Raises:
-            DataError: the file is another one than the one that was read.
-            NoPartError: there are no rows.
+            NoPartError: there are no rows, a page is damaged, or the file is another one than the one that was read.
         """
         from gonnet.arrivals.cutting import together
 
-        wanted = self._pages(kit, rows)
-        sources: list[tuple[Cutter, list[int]]] = [
-            (cutter, [number for _, number in pages]) for cutter, pages in groupby(wanted, key=lambda one: one[0])
-        ]
-        return Part(data=together(sources, title), pages=len(wanted), pictures=self.pictures(kit, rows))
+        with _usable():
+            wanted = self._pages(kit, rows)
+            sources: list[tuple[Cutter, list[int]]] = [
+                (cutter, [number for _, number in pages]) for cutter, pages in groupby(wanted, key=lambda one: one[0])
+            ]
+            data = together(sources, title)
+        return Part(data=data, pages=len(wanted), pictures=self.pictures(kit, rows))
 
     def layout(self, kit: ArrivalKit, rows: Rows, look: Look) -> Layout:
         """The pages of some rows among other parts of a document.
 
         Raises:
-            DataError: the file is another one than the one that was read.
-            NoPartError: there are no rows.
+            NoPartError: there are no rows, a page is damaged, or the file is another one than the one that was read.
         """
         from gonnet.arrivals.cutting import seen_size
 
-        sizes = tuple(seen_size(cutter.page(number)) for cutter, number in self._pages(kit, rows))
+        with _usable():
+            sizes = tuple(seen_size(cutter.page(number)) for cutter, number in self._pages(kit, rows))
         (width, height), style = sizes[0], look.style
         margins = (0.0, 0.0, 0.0, 0.0)
         form = PageForm(
