@@ -11,6 +11,7 @@ import attacks
 import enclosed
 from gonnet.checks import Identity, Watch, read_any
 from gonnet.checks.reading import packed
+from gonnet.errors import DataError
 
 WATCH = Watch([Identity(key="0040117", values=(("key", "0040117"), ("name", "Łąka Górna")))])
 
@@ -52,3 +53,9 @@ def test_an_archive_that_would_fill_the_memory_is_not_unpacked() -> None:
 def test_what_is_not_what_its_name_says_is_refused(name: str) -> None:
     with pytest.raises(ValueError, match="not a"):
         read_any(b"something else", name)
+
+
+def test_a_pdf_that_nothing_here_can_search_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("importlib.util.find_spec", lambda _name: None)
+    with pytest.raises(DataError, match=r"terms.pdf is a PDF, and what reads all of it is not installed"):
+        read_any(b"%PDF-1.7", "terms.pdf")

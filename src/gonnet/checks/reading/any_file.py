@@ -7,6 +7,7 @@ depth and size. What cannot be read is told with the reason.
 from __future__ import annotations
 
 import csv
+import importlib.util
 import io
 import json
 import zipfile
@@ -20,6 +21,7 @@ from gonnet.checks.reading.packed import Room, member
 from gonnet.checks.reading.pages import page_texts
 from gonnet.checks.reading.rich_text import rich_texts
 from gonnet.checks.reading.xml_texts import IN_XML, xml_texts
+from gonnet.errors import DataError
 
 Parts = list[tuple[str, tuple[str, ...]]]
 
@@ -49,6 +51,7 @@ def read_any(data: bytes, name: str, room: Room | None = None) -> ReadBack:
 
     Raises:
         ValueError: its bytes are not what its name says.
+        DataError: the library that reads it is not installed.
     """
     parts: Parts = []
     unsearched: list[str] = []
@@ -61,6 +64,9 @@ def _read(data: bytes, name: str, at: str, room: Room, parts: Parts, unsearched:
     called = f"{at} in {room.name}" if at else name
     suffix = PurePosixPath(name).suffix.casefold()
     if data.startswith(b"%PDF"):
+        if importlib.util.find_spec("pikepdf") is None:
+            what = f"{called} is a PDF, and what reads all of it is not installed"
+            raise DataError(what, fix="Install it: pip install 'gonnet[arrivals]'")
         from gonnet.checks.reading.whole_pdf import whole_pdf
 
         _put(parts, at, whole_pdf(data, unsearched, lambda inner, its: _read(inner, its, its, room, parts, unsearched)))
