@@ -110,6 +110,32 @@ def shared_resources(pdf: pikepdf.Pdf) -> None:
         page.contents_add(b"q 20 0 0 20 40 40 cm /Fm Do /Im0 Do Q")
 
 
+def faces_in_place(pdf: pikepdf.Pdf) -> None:
+    """Two faces of drawn signs that are no objects of their own, each with the pictures of all."""
+    pictures = pikepdf.Dictionary(X=_image(pdf, OTHER))
+    glyph = pikepdf.Stream(pdf, b"1000 0 0 0 750 750 d1 0 0 750 750 re f")
+    for page in pdf.pages:
+        for name in ("/T1", "/T2"):
+            page.obj.Resources.Font[name] = pikepdf.Dictionary(
+                Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type3, FontBBox=[0, 0, 750, 750], FirstChar=97, LastChar=97,
+                FontMatrix=pikepdf.Array([0.001, 0, 0, 0.001, 0, 0]), Widths=[1000], CharProcs=pikepdf.Dictionary(a=glyph),
+                Encoding=pikepdf.Dictionary(Type=pikepdf.Name.Encoding, Differences=[97, pikepdf.Name.a]),
+                Resources=pikepdf.Dictionary(XObject=pictures),
+            )  # fmt: skip
+        page.contents_add(b"BT /T1 12 Tf 40 90 Td (a) Tj /T2 12 Tf 40 0 Td (a) Tj ET")
+
+
+def forms_in_forms(pdf: pikepdf.Pdf) -> None:
+    """A form in a form, neither with resources of its own: both use those of the page."""
+    form = {"Type": pikepdf.Name.XObject, "Subtype": pikepdf.Name.Form, "BBox": [0, 0, 1, 1]}
+    for page in pdf.pages:
+        page.obj.Resources.XObject = pikepdf.Dictionary(
+            Outer=pikepdf.Stream(pdf, b"/Inner Do", **form), Inner=pikepdf.Stream(pdf, b"/Ours Do", **form),
+            Ours=_image(pdf, "ours"), Theirs=_image(pdf, OTHER),
+        )  # fmt: skip
+        page.contents_add(b"q 30 0 0 30 60 60 cm /Outer Do Q")
+
+
 def bookmarks(pdf: pikepdf.Pdf) -> None:
     with pdf.open_outline() as outline:
         outline.root.extend([pikepdf.OutlineItem("Ours", 0), pikepdf.OutlineItem(OTHER, 1)])
@@ -162,7 +188,18 @@ def layers(pdf: pikepdf.Pdf) -> None:
         page.contents_add(b"/OC /MC0 BDC BT /F1 12 Tf 40 100 Td (in a layer) Tj ET EMC")
 
 
-HIDDEN = [shared_resources, bookmarks, structure, metadata, attachment, names_and_labels, notes, layers]
+HIDDEN = [
+    shared_resources,
+    faces_in_place,
+    forms_in_forms,
+    bookmarks,
+    structure,
+    metadata,
+    attachment,
+    names_and_labels,
+    notes,
+    layers,
+]
 
 
 @pytest.mark.parametrize("hide", HIDDEN)

@@ -317,7 +317,7 @@ def test_what_was_read_of_a_large_run_is_kept_until_something_changes(
     run, packages, files = prepared(dairy)
     (reading,) = (dairy.folder / ".gonnet/readings").glob("*.pages")
     assert reading.stat().st_mode & 0o777 == 0o600
-    monkeypatch.setattr("gonnet.pipeline.surveying.arriving.read_pdf_run", None)  # it is not read again
+    monkeypatch.setattr("gonnet.arrivals.runs._read", None)  # it is not read again
     again, others, same = prepared(dairy)
     assert (same, again.account) == (files, run.account)
     monkeypatch.undo()

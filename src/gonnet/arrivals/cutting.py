@@ -92,10 +92,7 @@ class Cutter:
 
     def _named(self, resources: Any, used: set[str], depth: int) -> pikepdf.Dictionary:  # noqa: ANN401
         """Of a dictionary of resources, what is used (7.8.3); what forms use of their own is looked at likewise."""
-        forms = [form for name, form in _entries(resources, "/XObject") if name in used and _is_form(form)]
-        for form in forms:
-            if "/Resources" not in form:  # it uses those of the page
-                used = used | self._used(_bytes(form))
+        used = self._with_forms(resources, used)
         found = pikepdf.Dictionary()
         for kind in resources.keys():  # noqa: SIM118  it is no mapping
             if isinstance(resources[kind], pikepdf.Dictionary):
@@ -108,13 +105,25 @@ class Cutter:
                 found[kind] = resources[kind]
         return found
 
+    def _with_forms(self, resources: Any, used: set[str]) -> set[str]:  # noqa: ANN401
+        """What is used, with what forms use that have no resources of their own: they use those of the page."""
+        forms = {name: form for name, form in _entries(resources, "/XObject") if _is_form(form)}
+        found, waiting = set(used), [name for name in forms if name in used]
+        while waiting:
+            form = forms[waiting.pop()]
+            more = self._used(_bytes(form)) - found if "/Resources" not in form else set()
+            found |= more
+            waiting += [name for name in forms if name in more]
+        return found
+
     def _prune(self, part: Any, depth: int) -> None:  # noqa: ANN401
         """Leave a form, a pattern or a face nothing but what it uses itself."""
         if not isinstance(part, (pikepdf.Stream, pikepdf.Dictionary)) or "/Resources" not in part or depth > 20:
             return
-        if part.objgen in self._pruned:
-            return
-        self._pruned.add(part.objgen)
+        if part.is_indirect:  # else it has no number by which it is known
+            if part.objgen in self._pruned:
+                return
+            self._pruned.add(part.objgen)
         content = _bytes(part) if isinstance(part, pikepdf.Stream) else b"".join(map(_bytes, _glyphs(part)))
         part["/Resources"] = self._named(part["/Resources"], self._used(content), depth + 1)
         for name in ("/PieceInfo", "/Metadata", "/StructParent", "/StructParents", "/LastModified"):

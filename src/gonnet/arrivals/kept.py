@@ -16,12 +16,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gonnet import __version__, private
-from gonnet.arrivals.runs import Page
+from gonnet.arrivals.runs import Page, Reading
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.arrivals import PdfRun
 
 _WORTH = 500_000  # bytes from which on reading takes longer than finding
-Reading = tuple[tuple[Page, ...], tuple[Finding, ...]]
 
 
 @dataclass(frozen=True, slots=True)

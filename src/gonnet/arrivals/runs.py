@@ -39,6 +39,10 @@ class Page(NamedTuple):
     is_picture: bool
 
 
+Reading = tuple[tuple[Page, ...], tuple[Finding, ...]]
+"""The pages of a run, and what the operator should know of them."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Arrived:
     """A run that was read.
@@ -67,7 +71,13 @@ class Arrived:
 
 
 def read_pdf_run(
-    name: str, spec: PdfRun, pattern: Path, listed: Path | None, password: str, most: int | None = None
+    name: str,
+    spec: PdfRun,
+    pattern: Path,
+    listed: Path | None,
+    password: str,
+    most: int | None = None,
+    known: Reading | None = None,
 ) -> Arrived:
     """Read every page of a run.
 
@@ -78,28 +88,36 @@ def read_pdf_run(
         listed: The list of its pages, where there is one.
         password: What opens it; empty where nothing is needed.
         most: Only so many pages; None for all.
+        known: What was read of the same files before; None to read them.
 
     Raises:
         DataError: a file is not there or cannot be read, or the key of a page is in doubt; names file and page.
     """
     began, files = time.monotonic(), files_of(pattern)
     stamps = stamps_of(files)
-    found: list[Page] = []
-    reader = _Reader(name, spec)
-    for at, path in enumerate(files):
-        with closing(Pages(path, password)) as pages:
-            left = None if most is None else most - len(found)
-            found += reader.of(at, pages, listed, left)
+    pages, findings = known or _read(name, spec, files, listed, password, most)
     return Arrived(
         name=name,
         spec=spec,
         files=files,
         stamps=stamps,
         password=password,
-        pages=tuple(found),
-        findings=tuple(reader.findings(found)),
+        pages=pages,
+        findings=findings,
         seconds=time.monotonic() - began,
     )
+
+
+def _read(
+    name: str, spec: PdfRun, files: Sequence[Path], listed: Path | None, password: str, most: int | None
+) -> Reading:
+    found: list[Page] = []
+    reader = _Reader(name, spec)
+    for at, path in enumerate(files):
+        with closing(Pages(path, password)) as pages:
+            left = None if most is None else most - len(found)
+            found += reader.of(at, pages, listed, left)
+    return tuple(found), tuple(reader.findings(found))
 
 
 def files_of(pattern: Path) -> tuple[Path, ...]:

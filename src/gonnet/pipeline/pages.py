@@ -14,6 +14,7 @@ from gonnet.errors import DataError, StorageError, meant
 from gonnet.jobs import Job
 from gonnet.jobs.arrivals import PdfRun
 from gonnet.jobs.workspace import Workspace
+from gonnet.pipeline.surveying.arriving import source_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,11 +55,9 @@ def view_pages(
         StorageError: a picture cannot be written.
     """
     name = _chosen(job, name)
-    spec, place = job.file.arrivals[name], ("arrivals", name)
-    pattern = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
+    spec = job.file.arrivals[name]
+    pattern, listed, password = source_of(job, workspace, name)
     files = files_of(pattern)
-    listed = workspace.reach.file(spec.key.list, job.at(*place, "key", "list")) if spec.key.list else None
-    password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
     first, count = (number, 1) if number is not None else (1, most)
     pages = looking.look(spec, files[0], listed, password, first, count)
     words = looking.words_of(files[0], password, first) if number is not None else []

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import importlib.util
-import time
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from pathlib import Path
 
 from gonnet.arrivals import Arrived, read_pdf_run
 from gonnet.arrivals.kept import KeptPages
@@ -49,30 +49,31 @@ def require_cutting(where: str) -> None:
         raise JobError(what, where=where, fix="Install it: pip install 'gonnet[arrivals]'")
 
 
-def _read(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | None) -> Arrived:
-    place = ("arrivals", name)
-    require_cutting(job.at(*place))
+def source_of(job: Job, workspace: Workspace, name: str) -> tuple[Path, Path | None, str]:
+    """The path of an arrival's file or files, that of the list of its pages, and what opens it.
+
+    Raises:
+        JobError: a file lies outside of the workspace, or a password is not there.
+    """
+    spec, place = job.file.arrivals[name], ("arrivals", name)
     listed = spec.key.list
     path = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
     index = workspace.reach.file(listed, job.at(*place, "key", "list")) if listed is not None else None
     password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
-    kept, began = KeptPages(workspace.kept / READINGS), time.monotonic()
-    files = files_of(path)
+    return path, index, password
+
+
+def _read(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+    require_cutting(job.at("arrivals", name))
+    path, index, password = source_of(job, workspace, name)
+    kept, files = KeptPages(workspace.kept / READINGS), files_of(path)
     stamps, key = stamps_of(files), kept.key(name, files, spec, index) if most is None else None
-    if key is not None and (reading := kept.take(key)) is not None:
-        (pages, findings), made = reading
-        note = f"{name}: taken from what was read of the same file on {made.astimezone(workspace.zone):%Y-%m-%d %H:%M}"
-        return Arrived(
-            name=name,
-            spec=spec,
-            files=files,
-            stamps=stamps,
-            password=password,
-            pages=pages,
-            findings=findings,
-            seconds=time.monotonic() - began,
-            notes=(note,),
-        )
+    if key is not None and (taken := kept.take(key)) is not None:
+        reading, made = taken
+        found = read_pdf_run(name, spec, path, index, password, known=reading)
+        if found.stamps == stamps:  # else it was changed since its digest was taken
+            when = f"{made.astimezone(workspace.zone):%Y-%m-%d %H:%M}"
+            return replace(found, notes=(f"{name}: taken from what was read of the same file on {when}",))
     found = read_pdf_run(name, spec, path, index, password, most)
     found = replace(found, findings=(*found.findings, *_troubles(found)))
     if key is not None and found.stamps == stamps:
