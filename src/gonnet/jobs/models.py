@@ -12,17 +12,17 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.errors import JobError
 from gonnet.jobs.arrivals import PdfRun, with_arrivals
-from gonnet.jobs.blocks import Block
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.people import RecipientList, as_lists
 from gonnet.jobs.positions import Positions
 from gonnet.jobs.reach import Reach
+from gonnet.jobs.reports import Figure, Report, as_value
 from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, Parameter, SqlDataSet
 from gonnet.jobs.steps import Step
-from gonnet.jobs.style import Margins, Paper, Style, Watermark
+from gonnet.jobs.style import Style
 from gonnet.jobs.texts import Reader, Text
 from gonnet.jobs.values import Days, InOrder, as_tuple_of_one
 from gonnet.jobs.ways import Way
@@ -59,72 +59,6 @@ class Split(Section):
         """Each data set that is cut, the main one first."""
         more = {name: Cut(f"gonnet_rows_{at}", by) for at, (name, by) in enumerate(self.also.items(), 1)}
         return {self.rows: Cut("gonnet_rows", self.by)} | more
-
-
-class Form(Section):
-    """A workbook of one's own that is filled in, instead of one that is written.
-
-    Attributes:
-        file: A workbook of the workspace.
-        cells: Name of a cell in it → what is filled in: `{{ figures.payable }}` is a number, not its text.
-        rows: The name of a row in it, whose cells hold columns of the report's table; it becomes as many as there are.
-    """
-
-    file: Text
-    cells: dict[str, Text] = {}
-    rows: str | None = None
-
-
-class Report(Section):
-    """A layout of blocks over one slice.
-
-    Attributes:
-        title: The title of the document, with merge fields.
-        rows: The data set that it shows; the main one that is cut when left out.
-        sheet: The name of its sheet in a workbook.
-        header: What stands at the head of every page, on the right.
-        footer: What stands at the foot of every page, on the left.
-        landscape: Whether its pages are wider than high.
-        paper: The size of its pages; that of the house style when left out.
-        margins: The margins of its pages in millimetres: one number, or top, right, bottom, left; those of the house
-            style when left out.
-        watermark: A text across every page of its PDF; that of the house style when left out.
-        form: What its workbook is made from.
-        blocks: What it shows, from top to bottom.
-    """
-
-    title: Text
-    rows: str | None = None
-    sheet: Text | None = None
-    header: Text | None = None
-    footer: Text | None = None
-    landscape: bool = False
-    paper: Paper | None = None
-    margins: Margins | None = None
-    watermark: Watermark | None = None
-    form: Form | None = None
-    blocks: tuple[Block, ...] = Field(min_length=1)
-
-    @field_validator("blocks", mode="before")
-    @classmethod
-    def _blocks_as_tuple(cls, value: object) -> object:
-        return tuple(value) if isinstance(value, list) else value
-
-
-class Figure(Section):
-    """An SQL aggregate over the rows of one key.
-
-    Attributes:
-        rows: The data set of the rows; the main one that is cut when left out.
-        value: The aggregate, as SQL.
-    """
-
-    rows: str | None = None
-    value: str
-
-
-def _as_value(given: object) -> object:
-    return {"value": given} if isinstance(given, str) else given
 
 
 _HEADERS = ("Feedback-ID", "Keywords", "List-Help", "List-ID", "List-Post", "List-Unsubscribe", "List-Unsubscribe-Post",
@@ -244,7 +178,7 @@ class JobFile(Section):
     arrivals: dict[Name, PdfRun] = {}
     split: Split
     recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists, json_schema_input_type=_Lists)] = ()
-    figures: dict[Name, Annotated[Figure, BeforeValidator(_as_value, json_schema_input_type=str | Figure)]] = {}
+    figures: dict[Name, Annotated[Figure, BeforeValidator(as_value, json_schema_input_type=str | Figure)]] = {}
     phrases: dict[Name, Text] = {}
     in_order: dict[str, InOrder] = {}
     reports: dict[Name, Report] = {}

@@ -7,7 +7,8 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.blocks import Column, FactsBlock, HeadingBlock, TableBlock, TextBlock
-from gonnet.jobs.models import Job, Report
+from gonnet.jobs.models import Job
+from gonnet.jobs.reports import Report
 from gonnet.jobs.secrets import is_reference
 from gonnet.jobs.sources import SPANS
 from gonnet.wording.filling import Wording

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from gonnet.errors import JobError, meant
-from gonnet.jobs.models import Form
 from gonnet.jobs.reach import Reach
+from gonnet.jobs.reports import Form
 from gonnet.reports.plans.models import FormPlan, TablePlan
 from gonnet.wording.template import Template
 

@@ -9,7 +9,7 @@ from gonnet.data import ColumnType, Engine, quoted
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, blocks, references
 from gonnet.jobs.charts import ChartBlock, StandingBlock
-from gonnet.jobs.models import Form, Report
+from gonnet.jobs.reports import Form, Report
 from gonnet.reports.plans.charts import plan_chart
 from gonnet.reports.plans.column_plans import by_name, plan_column, widest
 from gonnet.reports.plans.columns import ColumnPlan, ValueKind

@@ -9,7 +9,7 @@ from reportlab.lib.pagesizes import A3, A4, A5, LEGAL, LETTER
 from reportlab.lib.pagesizes import landscape as turned
 from reportlab.lib.units import mm
 
-from gonnet.jobs.models import Report
+from gonnet.jobs.reports import Report
 from gonnet.jobs.style import Style
 from gonnet.reports.fonts import BOLD, REGULAR, Family, family
 from gonnet.reports.plans.columns import ColumnPlan, ValueKind
