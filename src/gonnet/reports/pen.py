@@ -14,6 +14,7 @@ INK = HexColor("#1d2321")
 QUIET = HexColor("#5c6663")
 HAIR = HexColor("#d5dbd8")
 
+_SLACK = 0.01  # points: what was made as wide as a text fits it, however its width was added up
 MARK = "‣ "
 """What stands before a value that is marked."""
 
@@ -88,6 +89,7 @@ class Pen:
 
 def wrapped(text: str, family: Family, face: str, size: float, room: float) -> tuple[str, ...]:
     """`text` as lines no wider than `room` points: broken at blanks, and inside a word only where it must be."""
+    room += _SLACK
     if "\n" not in text and family.width(text, face, size) <= room:
         return (text,)
     return tuple(line for part in text.split("\n") for line in _broken(part, family, face, size, room))
