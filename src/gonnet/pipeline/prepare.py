@@ -16,10 +16,10 @@ from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.cycles import cycle_of, once_of
-from gonnet.pipeline.making.dead_links import DeadLinks
 from gonnet.pipeline.making.message_texts import senders_of
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
+from gonnet.pipeline.making.tally import Tally
 from gonnet.pipeline.making.watching import unsearched, watch_of
 from gonnet.pipeline.stepping import commands, steps
 from gonnet.pipeline.survey import Request, Survey, survey
@@ -58,10 +58,10 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         findings += _failures(begun)
         if sealed == "open":
             findings.append((str(Weight.ATTENTION), _NO_KEY.format(tools.seals.place)))
-        dead = DeadLinks()
+        tally = Tally()
         for plan, made in batches.make(tools, found, senders, watch, progress):
             package = _package(job, plan, made)
-            dead.add(plan.key, made)
+            tally.add(plan.key, made)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))
             share = books.enter(plan, made, package.state)
@@ -74,13 +74,13 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         account = books.account()
         tools.store.flush()
         findings += _made(job, tools, request, found, run)
-        findings += [(str(finding.weight), finding.text) for finding in dead.told()]
+        findings += [(str(finding.weight), finding.text) for finding in tally.told()]
         run.close(
             seconds=time.monotonic() - began,
             account=account,
             findings=findings,
             who=tools.who,
-            unsearched=tuple(unsearched(job, found, watch)),
+            unsearched=(*unsearched(job, found, watch), *tally.unsearched()),
             sealed=sealed,
         )
     record = tools.ledger.run(str(run.id))

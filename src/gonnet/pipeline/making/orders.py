@@ -66,13 +66,18 @@ Insert = Callable[[PartPlan, Slice], Layout | None]
 
 
 class Layouts:
-    """The layouts of one package, each laid out once whatever the number of documents that show it."""
+    """The layouts of one package, each laid out once whatever the number of documents that show it.
+
+    Attributes:
+        unsearched: What of parts of arrivals cannot be read.
+    """
 
     def __init__(self, order: Order, layout_maker: LayoutMaker, insert: Insert = lambda _part, _rows: None) -> None:
         self._order, self._layout_maker, self._insert = order, layout_maker, insert
         self._slices = {part.key: part for part in order.slices}
         self._laid: dict[PartPlan, Layout] = {}
         self._cut: dict[str, int] = {}
+        self.unsearched: list[str] = []
 
     def of(self, plan: DocumentPlan) -> list[Layout]:
         """The layouts of a document, in order."""

@@ -50,6 +50,7 @@ class Made:
         sums: View and column → exact sum over the rows as they were laid out.
         rows: View → rows as they were laid out, of those that some report shows.
         dead_links: Column of a table, and why a link in it leads nowhere → how many do.
+        unsearched: What of its parts of arrivals cannot be read, such as pictures.
         misread: Whether two readers found different characters in its PDF, so that what was read before it by one
             alone is in doubt.
     """
@@ -63,6 +64,7 @@ class Made:
     sums: Mapping[tuple[str, str], Decimal]
     rows: Mapping[str, int]
     dead_links: Mapping[tuple[str, str], int]
+    unsearched: tuple[str, ...]
     misread: bool = False
 
 
@@ -167,6 +169,7 @@ class _Worker:
             sums=layouts.sums(),
             rows=layouts.rows(language.version.texts[order.message].reports if messages else ()),
             dead_links=layouts.dead_links(),
+            unsearched=tuple(layouts.unsearched),
             misread=was_trusted and not self._reader.trusted,
         )
 
@@ -188,7 +191,9 @@ class _Worker:
             for hit in self._kit.watch.search(order.owners, name, ReadBack(parts=texts), own=own, are_names=True)
         )
 
-    def _inspect(self, order: Order, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> tuple[Hit, ...]:
+    def _inspect(
+        self, order: Order, plan: DocumentPlan, layouts: Layouts, laid: Sequence[Layout], drawn: Drawn
+    ) -> tuple[Hit, ...]:
         """What of a document names somebody else: place by place as it was laid out, and in the file as it is."""
         watch, name = self._kit.watch, f"the {plan.format}"
         hits = [hit for layout in laid for hit in places.searched(watch, order.owners, name, layout)]
@@ -196,6 +201,7 @@ class _Worker:
         form = laid[0].form if plan.format == "xlsx" else None
         if any(layout.inserted for layout in laid):
             found = checks.read_any(drawn.data, plan.file_name)
+            layouts.unsearched += found.unsearched
         elif plan.format == "pdf":
             found = ReadBack(parts=tuple(self._reader.parts(drawn.data)))
         elif form is not None:
@@ -221,7 +227,7 @@ class _Worker:
         drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
         if any(layout.inserted for layout in laid):
             drawn, doubt = self._with_parts(plan, layouts, drawn)
-        hits = self._inspect(order, plan, laid, drawn)
+        hits = self._inspect(order, plan, layouts, laid, drawn)
         return self._kept(plan, drawn, layouts.shown(plan)), hits, doubt
 
     def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts) -> Finished:
@@ -229,6 +235,7 @@ class _Worker:
         rows = layouts.pages(plan, arrival.view)
         part = self._parts.cut(arrival, rows, plan.file_name.rpartition(".")[0])
         found = checks.read_any(part.data, plan.file_name)
+        layouts.unsearched += found.unsearched
         name = f"the part of {plan.report}"
         hits = self._kit.watch.search(order.owners, name, found, own=self._own_figures(order))
         layouts.cut(arrival.view, part.pages)

@@ -1,0 +1,42 @@
+"""What is seen while packages are made, and told once for the run."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from gonnet.findings import Finding, Weight
+from gonnet.pipeline.making.produce import Made
+
+
+class Tally:
+    """The links of a run that lead nowhere, and the parts of arrivals of which something was not searched."""
+
+    def __init__(self) -> None:
+        self._links: Counter[tuple[str, str]] = Counter()
+        self._first: dict[tuple[str, str], str] = {}
+        self._unsearched: list[str] = []
+
+    def add(self, key: str, made: Made | None) -> None:
+        """Add those of one package."""
+        if made is None:
+            return
+        for place, count in made.dead_links.items():
+            self._links[place] += count
+            self._first.setdefault(place, key)
+        if made.unsearched:
+            self._unsearched.append(key)
+
+    def told(self) -> Iterator[Finding]:
+        """A finding for each column of links and reason, with the key in which it was found first."""
+        for (label, trouble), count in self._links.items():
+            what = f"1 link under '{label}' leads" if count == 1 else f"{count:,} links under '{label}' lead"
+            text = f"{what} nowhere, first for key {self._first[label, trouble]}: {trouble}"
+            yield Finding(weight=Weight.ATTENTION, text=text)
+
+    def unsearched(self) -> Iterator[str]:
+        """What of arrivals nobody searched."""
+        if self._unsearched:
+            count = len(self._unsearched)
+            parts = "1 part" if count == 1 else f"{count:,} parts"
+            yield f"pictures in {parts} of arrivals, first for key {self._unsearched[0]}"
