@@ -157,7 +157,7 @@ def test_pages_that_nobody_can_search_hold_their_part_unless_the_job_accepts_the
     run, packages, _ = prepared(dairy)
     assert packages["00042"].reason == "1 of 2 pages of 'certificates' is a picture only, which nobody can search"
     assert str(packages["117"].state) == "ready"
-    assert run.unsearched[-1] == "pictures in 1 part of arrivals, first for key 00042"
+    assert run.unsearched[-1] == "pictures, or what cannot be read, in files that came for 1 package, first 00042"
     told = "1 page of 'certificates' is a picture only, and cannot be searched for others' values"
     assert told in [text for _, text in run.findings]
     _, packages, _ = prepared(dairy, ("unmarked: follow", "unmarked: follow\n    pictures: accept"))

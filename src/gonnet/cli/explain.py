@@ -199,9 +199,11 @@ def _enclosures(job: Job, plan: PackagePlan) -> None:
 
     for index, spec in enumerate(job.file.package.enclose):
         goes = index in plan.decision.effects.enclosures
-        _show.line(
-            f"  {'+' if goes else '–'} {Path(spec.file).name} (enclosed{'' if goes else ' where a rule adds it'})"
-        )
+        if not (goes and spec.is_own):
+            why = "enclosed" if goes else "enclosed where a rule adds it"
+            _show.line(f"  {'+' if goes else '–'} {Path(spec.file).name} ({why})")
+    for file in plan.own_files:
+        _show.line(f"  + {file.name} (enclosed, its own)")
 
 
 def _listed(change: str) -> set[str]:

@@ -119,18 +119,43 @@ class DocumentSpec(Section):
         return self.report or self.arrival or ""
 
 
+Count = Literal["at least one", "exactly one", "any number"]
+"""How many files of its own a recipient must have."""
+
+
 class Enclosure(Section):
-    """A fixed file that goes with packages.
+    """A file that goes with packages: the same one with all of them, or each recipient's own.
 
     Attributes:
-        file: A file of the workspace.
+        file: A file of the workspace; with merge fields, such as `post/{{ key }} *.pdf`, each recipient's own, where
+            `*` and `?` stand for any signs.
         name: What rules call it; the file's name without ending when left out.
         optional: Whether it is only in packages to which a rule adds it.
+        how_many: How many files of its own a recipient must have, else the package is held: `at least one`, which is
+            usual, `exactly one`, or `any number`, which may be none.
     """
 
     file: Text
     name: Name | None = None
     optional: bool = False
+    how_many: Count | None = None
+
+    @model_validator(mode="after")
+    def _counts_own_files(self) -> Enclosure:
+        if not self.is_own and self.how_many is not None:
+            raise ValueError("`how_many` is for files of each recipient, such as `post/{{ key }}.pdf`")
+        plain, merged = _FIELD.sub("", self.file), " ".join(_FIELD.findall(self.file))
+        folder, _, name = plain.rpartition("/")
+        if self.is_own and re.search(r"[*?]", folder):
+            raise ValueError("`*` and `?` stand for signs in the name of a file, not in that of a folder")
+        if self.is_own and re.search(r"[*?]", name) and not re.search(r"\b(key|recipient)\b", merged):
+            raise ValueError("this names the files of all: merge `key`, or a column of `recipient`")
+        return self
+
+    @property
+    def is_own(self) -> bool:
+        """Whether each recipient gets files of their own."""
+        return "{{" in self.file or "{%" in self.file
 
     @property
     def called(self) -> set[str]:
@@ -141,10 +166,11 @@ class Enclosure(Section):
 def _as_enclosures(value: object) -> object:
     if not isinstance(value, list):
         return value
-    keys = {"file", "name", "optional"}
+    keys = {"file", "name", "optional", "how_many"}
     return tuple(part if isinstance(part, dict) and part.keys() & keys else {"file": part} for part in value)
 
 
+_FIELD = re.compile(r"\{\{.*?\}\}|\{%.*?%\}", re.DOTALL)
 _Joined = Literal["pdf", "xlsx"]
 
 
@@ -216,7 +242,7 @@ class PackageSpec(Section):
         join: That documents of one format become one file, and how.
         zip: That all files go as one zip.
         limit: How large a message may be, and what becomes of a larger one.
-        enclose: Fixed files that go with packages.
+        enclose: Files that go with packages.
         documents: The documents; none where the message says it all.
         name: What the files are called; it may be left out where there are none.
     """

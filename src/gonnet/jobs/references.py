@@ -150,7 +150,7 @@ def _columns_of(report: Report, *at: str | int) -> Iterator[tuple[tuple[str | in
 
 
 def package_texts(job: Job) -> Iterator[Template]:
-    """The names of files and folders, and passwords."""
+    """The names of files and folders, those of files that are enclosed, and passwords."""
     for at, way in enumerate(job.file.deliver):
         if way.puts is not None:
             yield job.text(way.puts.path, "deliver", at, way.kind, "path")
@@ -161,6 +161,9 @@ def package_texts(job: Job) -> Iterator[Template]:
     package = job.file.package
     if package.zip is not None and package.zip.password and not is_reference(package.zip.password):
         yield job.text(package.zip.password, "package", "zip", "password")
+    for index, enclosure in enumerate(package.enclose):
+        if enclosure.is_own:
+            yield job.text(enclosure.file, "package", "enclose", index, "file")
     for index, document in enumerate(package.documents):
         if document.file is not None:
             yield job.text(document.file, "package", "documents", index, "file")

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
+from pathlib import Path
 from typing import Literal
 
 from gonnet.errors import DataError
@@ -18,6 +19,7 @@ from gonnet.jobs.values import CsvForm, Joint
 from gonnet.jobs.workspace import FolderRoot
 from gonnet.packages.attachments import AttachmentPlan, require_zip_lock
 from gonnet.packages.names import Names, safe_name
+from gonnet.packages.own_files import OwnFile, Shelf
 from gonnet.packages.places import PlacePlan, path_of
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 from gonnet.packages.protection import Lock, require
@@ -41,6 +43,7 @@ class Known:
         called: Key → how it is called.
         past: Package → what its texts may say of what it was last sent.
         secrets: What passwords are resolved with.
+        shelf: The files from which recipients get their own.
         roots: Way of the job, by number → the folder, mailbox or printer that it puts files into.
     """
 
@@ -50,6 +53,7 @@ class Known:
     called: Mapping[str, str]
     past: Mapping[str, Mapping[str, object]]
     secrets: Secrets
+    shelf: Shelf
     roots: Mapping[int, tuple[tuple[TargetKind, str], FolderRoot]] = field(default_factory=dict)
 
 
@@ -74,6 +78,8 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
         documents: tuple[DocumentPlan, ...] = ()
         attachments = None
         places: tuple[PlacePlan, ...] = ()
+        own_files, lacking = _own_files(reading, slices, known)
+        called = taken if any(way.puts for way in reading.job.file.deliver) else Names()
         if decision.drawn:
             maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
             try:
@@ -84,6 +90,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             except DataError as error:  # one bad line fails alone
                 documents, attachments = (), None
                 decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
+            decision = _held_without(decision, lacking)
         yield PackagePlan(
             addressed=addressed,
             evaluated=evaluated,
@@ -94,8 +101,50 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             locale=locale,
             attachments=attachments,
             places=places,
-            enclosures=tuple(reading.job.file.package.enclose[at].file for at in decision.effects.enclosures),
+            enclosures=_same_for_all(reading, decision),
+            own_files=tuple(
+                OwnFile(path, called.unique_file(path.name), key)
+                for at in decision.effects.enclosures
+                for key, path in own_files.get(at, ())
+            ),
         )
+
+
+def _same_for_all(reading: Reading, decision: Decision) -> tuple[str, ...]:
+    specs = (reading.job.file.package.enclose[at] for at in decision.effects.enclosures)
+    return tuple(spec.file for spec in specs if not spec.is_own)
+
+
+def _own_files(
+    reading: Reading, slices: Sequence[SlicePlan], known: Known
+) -> tuple[dict[int, list[tuple[str, Path]]], dict[int, DataError]]:
+    """Enclosure, by number → key and path of the files that its recipient gets; and → why not as many as they should.
+
+    They are asked for whatever becomes of the package, so that it is known which files are nobody's.
+    """
+    found: dict[int, list[tuple[str, Path]]] = {}
+    lacking: dict[int, DataError] = {}
+    for at, spec in enumerate(reading.job.file.package.enclose):
+        if not spec.is_own:
+            continue
+        template = reading.job.text(spec.file, "package", "enclose", at, "file")
+        for part in slices:
+            try:
+                pattern = reading.wording.fill_pattern(template, part.names, key=part.key)
+                files = known.shelf.take(pattern, spec, template.where, part.key)
+            except DataError as error:
+                lacking.setdefault(at, error)
+            else:
+                found.setdefault(at, []).extend((part.key, path) for path in files)
+    return found, lacking
+
+
+def _held_without(decision: Decision, lacking: Mapping[int, DataError]) -> Decision:
+    """The decision where a file that the recipient must have is not there."""
+    error = next((lacking[at] for at in decision.effects.enclosures if at in lacking), None)
+    if error is None or decision.outcome is not Outcome.READY:
+        return decision
+    return replace(decision, outcome=Outcome.HELD, cause=Cause.NO_FILE, reason=str(error))
 
 
 def _slices(addressed: Addressed, evaluated: Evaluated, reading: Reading, known: Known) -> Iterator[SlicePlan]:

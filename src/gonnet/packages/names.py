@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import PurePath
 
 # Separators and signs that Windows refuses, controls, and marks that change the reading direction of a name.
 _UNSAFE = re.compile('[<>:"/\\\\|?*\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]')
@@ -33,13 +36,31 @@ class Names:
     """The names given so far in one run; a second use of one, whatever its case, gets a number."""
 
     def __init__(self) -> None:
-        self._taken: set[str] = set()
+        self._stems: set[str] = set()
+        self._files: set[str] = set()
+        self._counts: Counter[str] = Counter()
 
     def unique(self, stem: str) -> str:
         """`stem`, or `stem (2)` and so on where it is taken."""
-        name, count = stem, 1
-        while name.casefold() in self._taken:
-            count += 1
-            name = f"{_cut(stem)[: _LONGEST - 6]} ({count})"
-        self._taken.add(name.casefold())
+        name = next(one for one in self._offered(stem) if one.casefold() not in self._stems)
+        self._stems.add(name.casefold())
         return name
+
+    def unique_file(self, name: str) -> str:
+        """The same of a name with its ending, which files with other endings may share."""
+        path = PurePath(name)
+        stem, ending = safe_name(path.stem), path.suffix
+        found = next(
+            one
+            for one in self._offered(stem, ending)
+            if one.casefold() not in self._stems and (one + ending).casefold() not in self._files
+        )
+        self._files.add((found + ending).casefold())
+        return found + ending
+
+    def _offered(self, stem: str, ending: str = "") -> Iterator[str]:
+        place = (stem + ending).casefold()
+        while True:
+            self._counts[place] += 1
+            count = self._counts[place]
+            yield stem if count == 1 else f"{_cut(stem)[: _LONGEST - 6]} ({count})"

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from gonnet.jobs.models import Job
 from gonnet.jobs.values import CsvForm, Format, Joint
 from gonnet.packages.attachments import AttachmentPlan
+from gonnet.packages.own_files import OwnFile
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import Lock
 from gonnet.recipients import Addressed
@@ -101,6 +102,7 @@ class PackagePlan:
         decision: What happens to it.
         documents: What it consists of; empty unless they are drawn.
         enclosures: The fixed files that go with it.
+        own_files: The files that are its recipient's alone.
         names: What its texts may merge.
         slices: The keys whose rows it has, in order.
         attachments: How its files travel; None where they are not drawn.
@@ -118,6 +120,7 @@ class PackagePlan:
     slices: tuple[SlicePlan, ...]
     locale: str
     enclosures: tuple[str, ...] = ()
+    own_files: tuple[OwnFile, ...] = ()
     attachments: AttachmentPlan | None = None
     places: tuple[PlacePlan, ...] = ()
     if_unchanged: Decision | None = None

@@ -11,8 +11,9 @@ from gonnet.arrivals import Arrived
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
+from gonnet.packages.own_files import Shelf
 from gonnet.pipeline.sending.places import named_places
-from gonnet.pipeline.surveying import arriving, scope
+from gonnet.pipeline.surveying import arriving, enclosures, scope
 from gonnet.pipeline.surveying.deciding import Decided, decide
 from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
 from gonnet.pipeline.surveying.extracts import about_sizes
@@ -94,7 +95,8 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
-    plans = tuple(_plans(found, matched, decided, tools, request))
+    shelf = Shelf(tools.workspace.reach)
+    plans = tuple(_plans(found, matched, decided, tools, request, shelf))
     shown = dict(arriving.views(found.job, found.arrived))
     needed = {view: arriving.NEEDED for view in shown.values()}
     versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound(), needed)
@@ -111,6 +113,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
         fields=used,
         findings=(
             *_findings(found, matched, decided, plans, versions),
+            *(() if request.only or found.is_sampled else enclosures.left(matched.editions.values(), shelf)),
             *([Finding(weight=Weight.NOTE, text=f"just this once: {request.once}")] if request.once else []),
             *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),
@@ -126,7 +129,9 @@ def _seconds(found: Read) -> dict[str, float]:
     return {name: seconds + read.get(name, 0.0) for name, seconds in made.items()}
 
 
-def _plans(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Iterator[PackagePlan]:
+def _plans(
+    found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request, shelf: Shelf
+) -> Iterator[PackagePlan]:
     job = found.job
     described = matched.described.items()
     known = packages.Known(
@@ -136,6 +141,7 @@ def _plans(found: Read, matched: Matched, decided: Decided, tools: Tools, reques
         called={key: who.name for key, who in described if job.lists[who.listed][1].bundled is None},
         past={key: _told_of(past, request.as_of) for key, past in decided.past.items()},
         secrets=tools.workspace.secrets,
+        shelf=shelf,
         roots=named_places(job, tools),
     )
     parts = [(case.addressed, case.evaluated, case.decision) for case in decided.cases]

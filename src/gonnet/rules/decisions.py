@@ -34,6 +34,7 @@ class Cause(StrEnum):
     RULE = "rule"
     LEAK = "leak check"
     PICTURES = "pages that nobody can search"
+    NO_FILE = "no file of its own"
     NO_PART = "no usable part of an arrival"
     UNPRINTABLE = "unprintable character"
     TEXT = "text that cannot be filled"

@@ -42,6 +42,7 @@ class Wording:
         self._markup = self._environment(lambda text: _MARKUP.sub(r"\\\1", text))
         self._html = self._environment(lambda text: html.escape(text, quote=True))
         self._names = self._environment(lambda text: text, plain=self._sortable)
+        self._files = self._environment(_no_way_out, plain=self._sortable, all_marked=True)
         self._links = self._environment(lambda text: quote(text, safe=""), plain=_for_programs, all_marked=True)
         self._addresses = self._environment(lambda text: text, plain=_for_programs, all_marked=True)
 
@@ -99,6 +100,14 @@ class Wording:
         """As `fill`, for the name of a file or a folder: dates are written so that names sort by them."""
         return self._fill(self._names, template, values, key)
 
+    def fill_pattern(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
+        """As `fill_name`, for the pattern of files that are there: each merged value stands between BEGIN and END.
+
+        Raises:
+            DataError: as `fill`; or a value leads to another folder.
+        """
+        return self._rendered(self._files, template, values, key)
+
     def value(self, template: Template, values: Mapping[str, object], *, key: str = "") -> tuple[object, Filled]:
         """The value and what `fill` gives: a text that is one merge field alone has that field's own value.
 
@@ -134,11 +143,15 @@ class Wording:
     def _fill(
         self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
     ) -> Filled:
-        about = f"{template.where} for key {key}" if key else template.where
         is_fixed = "{{" not in template.source and "{%" not in template.source
+        return Filled.of(self._rendered(environment, template, values, key).strip("\n"), is_fixed=is_fixed)
+
+    def _rendered(
+        self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
+    ) -> str:
+        about = f"{template.where} for key {key}" if key else template.where
         try:
-            text = self._compiled(environment, template.source).render(values)
-            return Filled.of(text.strip("\n"), is_fixed=is_fixed)
+            return self._compiled(environment, template.source).render(values)
         except DataError as error:
             raise DataError(error.what, where=about, fix=error.fix) from error
         except UndefinedError as error:
@@ -212,6 +225,17 @@ def fields_of(template: Template, name: str) -> tuple[str, ...]:
 
 def _is_of(node: nodes.Node, name: str) -> bool:
     return isinstance(node, nodes.Name) and node.name == name
+
+
+def _no_way_out(text: str) -> str:
+    """A value in the path of a file, which leads no further up.
+
+    Raises:
+        DataError: it does.
+    """
+    if "\\" in text or ".." in text.split("/"):
+        raise DataError(f"'{text}' leads to another folder", fix="Correct the value in the data or in the list")
+    return text
 
 
 def _for_programs(value: object) -> str:

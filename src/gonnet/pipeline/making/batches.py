@@ -115,6 +115,7 @@ def _order(
         locale=plan.locale,
         documents=plan.documents,
         enclosures=plan.enclosures,
+        own_files=plan.own_files,
         attachments=plan.attachments,
         places=plan.places,
         sender=way,

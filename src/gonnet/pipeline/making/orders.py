@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from gonnet.packages import DocumentPlan, PartPlan
 from gonnet.packages.attachments import AttachmentPlan
+from gonnet.packages.own_files import OwnFile
 from gonnet.packages.places import PlacePlan
 from gonnet.recipients import Recipient
 from gonnet.reports.layout.making import LayoutMaker
@@ -35,6 +36,7 @@ class Order:
     locale: str
     documents: tuple[DocumentPlan, ...]
     enclosures: tuple[str, ...]
+    own_files: tuple[OwnFile, ...]
     attachments: AttachmentPlan | None
     places: tuple[PlacePlan, ...]
     sender: int | None
@@ -54,6 +56,15 @@ class Order:
         views = dict.fromkeys(view for part in self.slices for view in part.rows)
         rows = {view: tuple(row for part in self.slices for row in part.rows.get(view, ())) for view in views}
         return Slice(self.key, rows, self.names)
+
+    @property
+    def keys_of_files(self) -> tuple[str, ...]:
+        """The key of each of its files, in order; empty where one is of several, or of everybody."""
+        return (
+            *(plan.slice for plan in self.documents),
+            *("" for _ in self.enclosures),
+            *(file.key for file in self.own_files),
+        )
 
     @property
     def owners(self) -> tuple[str, ...]:

@@ -13,18 +13,18 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import partial
-from itertools import chain, repeat
 from pathlib import Path
 from typing import NamedTuple, cast
 
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack
 from gonnet.checks.reading import cell_with
-from gonnet.errors import DataError
+from gonnet.errors import DataError, JobError
 from gonnet.ledger import DocumentRecord, HandOverRecord, HitRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
 from gonnet.packages import DocumentPlan, PartPlan
 from gonnet.packages.attachments import TooLargeError
+from gonnet.packages.own_files import NoFileError, OwnFile
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.making import places
@@ -32,6 +32,7 @@ from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order, Slice
 from gonnet.pipeline.making.parts import ArrivalKit, NoPartError, Parts
+from gonnet.pipeline.surveying.enclosures import enclosed
 from gonnet.remembering import Remembered
 from gonnet.reports import Drawn, Look, Painter, UnprintableError
 from gonnet.reports.layout.models import Layout
@@ -141,7 +142,11 @@ class _Worker:
                 name = f"the enclosure {part.name}"
                 hits += self._kit.watch.search(order.owners, name, self._enclosed[file], is_fixed=True)
                 documents.append(part.record(document.name for document in documents))
-            leaving = _files(order.places, documents, [plan.slice for plan in order.documents])
+            for own in order.own_files:
+                document, there = self._own_file(order, own, documents, layouts)
+                documents.append(document)
+                hits += there
+            leaving = _files(order.places, documents, order.keys_of_files)
             messages, mailed, found = self._writer.write(order, documents)
             leaving = [*leaving, *mailed]
             hits += found
@@ -150,6 +155,8 @@ class _Worker:
                 held = Cause.NO_PAGES, "nothing of it is a PDF, and only PDFs are printed"
         except UnprintableError as error:
             held = Cause.UNPRINTABLE, str(error)
+        except NoFileError as error:
+            held = Cause.NO_FILE, str(error)
         except (DataError, PasswordError) as error:
             held = Cause.TEXT, str(error)
         except TooLargeError as error:
@@ -242,6 +249,25 @@ class _Worker:
         document = self._kept(plan, Drawn(data=part.data, pages=part.pages), part.pages)
         return document, hits, _unsearchable(arrival, part.pictures, part.pages)
 
+    def _own_file(
+        self, order: Order, own: OwnFile, documents: Sequence[DocumentRecord], layouts: Layouts
+    ) -> tuple[DocumentRecord, tuple[Hit, ...]]:
+        """A file that is its recipient's alone, and what of it names somebody else.
+
+        Raises:
+            NoFileError: it cannot be read.
+        """
+        try:
+            part = enclosed(None, str(own.path), own.path.name)
+        except JobError as error:
+            raise NoFileError(error.what, where=error.where, fix=error.fix) from error
+        layouts.unsearched += part.found.unsearched
+        hits = self._kit.watch.search(
+            order.owners, f"the enclosure {own.name}", part.found, own=self._own_figures(order)
+        )
+        self._kit.store.put(part.data)
+        return replace(part, name=own.name).record(document.name for document in documents), hits
+
     def _own_figures(self, order: Order) -> Callable[[], Iterable[str]]:
         """The recipient's figures as they may stand in a file; asked only where something was found."""
         figures = cast("Mapping[str, object]", order.names.get("figures", {}))
@@ -305,9 +331,9 @@ def _lacks_pages(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]
 
 
 def _files(
-    plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord], slices: Sequence[str]
+    plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord], keys: Sequence[str]
 ) -> list[HandOverRecord]:
-    """The files that are put into folders, and the PDFs that are printed; enclosures come last, and are of no key."""
+    """The files that are put into folders, and the PDFs that are printed; each with the key whose it is."""
     return [
         HandOverRecord(
             kind=HandOverKind.FILE if plan.what == "files" else HandOverKind.PRINT,
@@ -318,6 +344,6 @@ def _files(
         )
         for plan in plans
         if plan.what != "messages"
-        for document, key in zip(documents, chain(slices, repeat("")), strict=False)
+        for document, key in zip(documents, keys, strict=True)
         if plan.what == "files" or document.format == "pdf"
     ]

@@ -10,7 +10,7 @@ from gonnet.pipeline.making.produce import Made
 
 
 class Tally:
-    """The links of a run that lead nowhere, and the parts of arrivals of which something was not searched."""
+    """The links of a run that lead nowhere, and the packages in which files that came were not searched."""
 
     def __init__(self) -> None:
         self._links: Counter[tuple[str, str]] = Counter()
@@ -35,8 +35,8 @@ class Tally:
             yield Finding(weight=Weight.ATTENTION, text=text)
 
     def unsearched(self) -> Iterator[str]:
-        """What of arrivals nobody searched."""
+        """What nobody searched of parts of arrivals, and of files of their own."""
         if self._unsearched:
             count = len(self._unsearched)
-            parts = "1 part" if count == 1 else f"{count:,} parts"
-            yield f"pictures in {parts} of arrivals, first for key {self._unsearched[0]}"
+            packages = "1 package" if count == 1 else f"{count:,} packages"
+            yield f"pictures, or what cannot be read, in files that came for {packages}, first {self._unsearched[0]}"

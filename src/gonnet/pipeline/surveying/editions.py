@@ -32,7 +32,7 @@ class Edition:
         reading: Its texts, how they are filled, and what they may merge.
         look: The house style with its figures and dates.
         reports: The reports, settled.
-        enclosures: File → it.
+        enclosures: File → it, of those that are the same for all.
     """
 
     locale: str
@@ -103,6 +103,7 @@ def _enclosures(job: Job) -> dict[str, Enclosed]:
     return {
         spec.file: enclosed(job.reach, spec.file, job.at("package", "enclose", index))
         for index, spec in enumerate(job.file.package.enclose)
+        if not spec.is_own
     }
 
 

@@ -1,21 +1,29 @@
-"""Fixed files that go with packages: read once a run, kept once, searched like everything that leaves."""
+"""Files that go with packages: those that are the same for all are read once a run; all are kept and searched."""
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from gonnet.checks import ReadBack, read_any
 from gonnet.errors import JobError
+from gonnet.findings import Finding, Weight
 from gonnet.jobs.reach import Reach
 from gonnet.ledger import DocumentRecord
+from gonnet.packages.own_files import Shelf
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.surveying.editions import Edition
+
+_SHOWN = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Enclosed:
-    """A fixed file.
+    """A file that goes with a package as it is.
 
     Attributes:
         name: What it is called in a package.
@@ -71,6 +79,16 @@ def enclosed(reach: Reach | None, file: str, where: str) -> Enclosed:
         raise JobError(f"the enclosure {file} is no {form.upper()}", where=where, fix="Save it anew") from error
     digest = hashlib.sha256(data).hexdigest()
     return Enclosed(name=path.name, format=form or "bin", data=data, sha256=digest, found=found)
+
+
+def left(editions: Iterable[Edition], shelf: Shelf) -> Iterator[Finding]:
+    """A finding for files that are called as somebody's would be, and that nobody took."""
+    specs = (spec for edition in editions for spec in edition.job.file.package.enclose if spec.is_own)
+    found = shelf.left(dict.fromkeys(str(spec.file) for spec in specs))
+    if found:
+        some = ", ".join(path.name for path in found[:_SHOWN]) + (" …" if len(found) > _SHOWN else "")
+        what = "1 file that could be enclosed is" if len(found) == 1 else f"{len(found):,} files to enclose are"
+        yield Finding(weight=Weight.ATTENTION, text=f"{what} nobody's: {some}")
 
 
 def _free_name(name: str, taken: Collection[str]) -> str:
