@@ -116,7 +116,7 @@ def test_it_stands_beside_reports_and_rules_choose_it(dairy: Dairy) -> None:
         (("pdf: in/lab.pdf", "pdf: in/other.pdf"), "there is no file other.pdf"),
         (("pdf: in/lab.pdf", "pdf: ../lab.pdf"), "../lab.pdf lies outside of the workspace"),
         (("{arrival: certificates}", "{arrival: certificate}"), "there is no arrival 'certificate'"),
-        (("{arrival: certificates}", "{arrival: certificates, as: xlsx}"), "a part of an arrival stays what it is"),
+        (("{arrival: certificates}", "{arrival: certificates, as: xlsx}"), "a part of 'certificates' stays what it is"),
         (("(\\\\S+)", "(\\\\S+"), "is no regular expression"),
         (("{text: 'Farm", "{label: x, text: 'Farm"), "a key comes from one of"),
     ],

@@ -51,6 +51,11 @@ class Cutter:
         """Give the memory back."""
         self._pdf.close()
 
+    @property
+    def pages(self) -> int:
+        """How many pages it has."""
+        return len(self._pdf.pages)
+
     def part(self, numbers: Sequence[int], title: str) -> bytes:
         """Some pages, from 1, as a file of their own; the same pages give the same bytes."""
         return together([(self, numbers)], title)

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gonnet import __version__, private
-from gonnet.arrivals.runs import Page, Reading
+from gonnet.arrivals.models import Page, Reading
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.arrivals import PdfRun
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import NamedTuple
 
@@ -179,6 +180,26 @@ class PageText:
                 return top - to_y, right - to_x, top - y, right - x
             case _:
                 return x - left, top - to_y, to_x - left, top - y
+
+
+def is_pdf(path: Path) -> bool:
+    """Whether a file says that it is a PDF."""
+    with path.open("rb") as file:
+        return file.read(5) == b"%PDF-"
+
+
+def pictures_of(path: Path) -> tuple[int, int]:
+    """How many pages of a file are pictures only, and how many it has; none of one that cannot be opened."""
+    pictures = 0
+    try:
+        opened = Pages(path)
+    except DataError:
+        return 0, 0
+    with closing(opened) as pages:
+        for number in range(1, len(pages) + 1):
+            with pages.page(number) as page:
+                pictures += page.is_picture
+        return pictures, len(pages)
 
 
 _ANEW = "Have the run made again"

@@ -6,68 +6,16 @@ import re
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import closing
-from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
 
 from gonnet.arrivals.keys import keys_of, told, value_of
+from gonnet.arrivals.models import Arrived, Page, Reading, files_of, stamps_of
 from gonnet.arrivals.pages import Pages
-from gonnet.errors import AbsentError, DataError
+from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.arrivals import PdfRun
 
 _PATTERN = "Try it out with `gonnet pages`"
-
-
-class Page(NamedTuple):
-    """A page of a run.
-
-    Attributes:
-        key: Whose it is; None where it is nobody's.
-        file: Which of the files it is of, from 0.
-        number: Its number in the file, from 1.
-        follows: Whether it says no key, and has that of the page before.
-        values: What it says of each value that is read, as text.
-        is_picture: Whether it cannot be searched.
-    """
-
-    key: str | None
-    file: int
-    number: int
-    follows: bool
-    values: tuple[str | None, ...]
-    is_picture: bool
-
-
-Reading = tuple[tuple[Page, ...], tuple[Finding, ...]]
-"""The pages of a run, and what the operator should know of them."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Arrived:
-    """A run that was read.
-
-    Attributes:
-        name: What the job calls it.
-        spec: What the job says of it.
-        files: Its files, in the order of their names.
-        stamps: Size of each file, and when it was changed, before it was read.
-        password: What opens them.
-        pages: Its pages, in order.
-        findings: What the operator should know.
-        seconds: How long it took to read them.
-        notes: How they were read.
-    """
-
-    name: str
-    spec: PdfRun
-    files: tuple[Path, ...]
-    stamps: tuple[tuple[int, int], ...]
-    password: str
-    pages: tuple[Page, ...]
-    findings: tuple[Finding, ...]
-    seconds: float
-    notes: tuple[str, ...] = ()
 
 
 def read_pdf_run(
@@ -100,6 +48,7 @@ def read_pdf_run(
         name=name,
         spec=spec,
         files=files,
+        names=tuple(path.name for path in files),
         stamps=stamps,
         password=password,
         pages=pages,
@@ -118,23 +67,6 @@ def _read(
             left = None if most is None else most - len(found)
             found += reader.of(at, pages, listed, left)
     return tuple(found), tuple(reader.findings(found))
-
-
-def files_of(pattern: Path) -> tuple[Path, ...]:
-    """The files of a run, in the order of their names.
-
-    Raises:
-        AbsentError: there is none.
-    """
-    files = tuple(sorted(pattern.parent.glob(pattern.name)))
-    if not files:
-        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
-    return files
-
-
-def stamps_of(files: Sequence[Path]) -> tuple[tuple[int, int], ...]:
-    """Size of each file, and when it was changed."""
-    return tuple((path.stat().st_size, path.stat().st_mtime_ns) for path in files)
 
 
 class _Reader:

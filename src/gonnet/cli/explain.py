@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+from collections import defaultdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -181,7 +182,9 @@ def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
         for document in plan.documents:
             _show.line(f"  + {document.file_name}")
         return
-    files = {(document.report, document.format): document.file_name for document in plan.documents}
+    files: defaultdict[tuple[str, str], list[str]] = defaultdict(list)
+    for document in plan.documents:
+        files[document.report, document.format].append(document.file_name)
     for index, spec in enumerate(job.file.package.documents):
         goes = index in plan.decision.effects.documents
         form = plan.decision.effects.format or spec.format
@@ -190,7 +193,7 @@ def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
         usual = "no rule adds it" if spec.optional else "always"
         usual = "as its list says" if plan.addressed.settings.documents else usual
         reason = f"rule '{rules[-1]}'" if rules else usual
-        shown = files.get((spec.shows, form), f"{spec.shows} as {form}")
+        shown = ", ".join(files[spec.shows, form]) or (spec.shows if form == "file" else f"{spec.shows} as {form}")
         _show.line(f"  {'+' if goes else '–'} {shown} ({reason})")
 
 

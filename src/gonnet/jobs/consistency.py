@@ -67,6 +67,10 @@ def _documents(job: Job) -> Iterator[JobError]:
         if (document.shows, document.format) in seen:
             twice = f"{what} '{document.shows}' as {document.format} is listed twice"
             yield JobError(twice, where=place, fix="Keep one")
+        elif (came := job.file.arrivals.get(document.arrival or "")) and document.format not in came.formats:
+            allowed = " or ".join(f"`as: {form}`" for form in came.formats)
+            what = f"a part of '{document.shows}' stays what it is: it cannot be `as: {document.format}`"
+            yield JobError(what, where=place, fix=f"Write {allowed}, or nothing")
         seen.add((document.shows, document.format))
         if document.format == "csv":
             yield from _one_table(job, document.shows, place)

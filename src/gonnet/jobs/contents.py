@@ -12,7 +12,7 @@ from pydantic import BeforeValidator, Field, field_validator, model_validator
 from gonnet.jobs import secrets
 from gonnet.jobs.sections import Name, Section
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import Format, as_tuple_of_text
+from gonnet.jobs.values import OfDocument, as_tuple_of_text
 
 
 def merged_or_named(value: str) -> str:
@@ -58,7 +58,8 @@ class DocumentSpec(Section):
     Attributes:
         report: The report that it shows, by name; or
         arrival: the arrival, by name, of which it is the part of a key.
-        format: The format of its file: `pdf` when left out.
+        format: The format of its file: when left out, `pdf` for a report, and for an arrival what it is; `file` stands
+            for files as they are.
         name: What rules call it; its report's name will do too.
         optional: Whether it is only in packages to which a rule adds it.
         file: What its file is called, without ending; as the package when left out.
@@ -72,7 +73,7 @@ class DocumentSpec(Section):
 
     report: str | None = None
     arrival: Name | None = None
-    format: Format = Field(default="pdf", alias="as")
+    format: OfDocument = Field(default="pdf", alias="as")
     name: Name | None = None
     optional: bool = False
     file: Text | None = None
@@ -87,8 +88,8 @@ class DocumentSpec(Section):
     def _one_source(self) -> DocumentSpec:
         if (self.report is None) == (self.arrival is None):
             raise ValueError("a document shows either a `report`, or the part of a key of an `arrival`")
-        if self.arrival is not None and self.format != "pdf":
-            raise ValueError(f"a part of an arrival stays what it is: it cannot be `as: {self.format}`")
+        if self.report is not None and self.format == "file":
+            raise ValueError("only what came from elsewhere is a `file`: choose pdf, xlsx, html or csv")
         return self
 
     @model_validator(mode="after")

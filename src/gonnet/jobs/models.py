@@ -11,7 +11,7 @@ from typing import Annotated, NamedTuple
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.errors import JobError
-from gonnet.jobs.arrivals import PdfRun, with_arrivals
+from gonnet.jobs.arrivals import Arrival, with_arrivals
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.contents import PackageSpec
 from gonnet.jobs.people import RecipientList, as_lists
@@ -175,7 +175,7 @@ class JobFile(Section):
     after: Annotated[None, BeforeValidator(_now_a_step("after", "at: prepared"))] = None
     parameters: dict[Name, Parameter] = {}
     data: dict[Name, FileDataSet | DatabaseDataSet | SqlDataSet] = {}
-    arrivals: dict[Name, PdfRun] = {}
+    arrivals: dict[Name, Arrival] = {}
     split: Split
     recipients: Annotated[tuple[RecipientList, ...], BeforeValidator(as_lists, json_schema_input_type=_Lists)] = ()
     figures: dict[Name, Annotated[Figure, BeforeValidator(as_value, json_schema_input_type=str | Figure)]] = {}
@@ -216,7 +216,7 @@ class JobFile(Section):
         return self
 
     @property
-    def tables(self) -> dict[str, FileDataSet | DatabaseDataSet | SqlDataSet | PdfRun]:
+    def tables(self) -> dict[str, FileDataSet | DatabaseDataSet | SqlDataSet | Arrival]:
         """Everything that is a table of the run, by name."""
         return {**self.arrivals, **self.data}
 

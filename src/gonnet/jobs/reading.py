@@ -22,6 +22,7 @@ from ruamel.yaml.scalarfloat import ScalarFloat
 
 from gonnet.errors import JobError, meant, nearest
 from gonnet.jobs.alike import joined
+from gonnet.jobs.arrivals import Arrival
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.models import Job, JobFile
 from gonnet.jobs.positions import Place, Positions
@@ -33,7 +34,8 @@ _DEEPEST = 60
 _LARGEST = 4_000_000  # bytes
 M = TypeVar("M", bound=BaseModel)
 
-_UNION_TAGS = frozenset(part.__name__ for part in (FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Block)))
+_UNIONS = FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Arrival), *typing.get_args(Block)
+_UNION_TAGS = frozenset(part.__name__ for part in _UNIONS)
 
 
 def load_job(workspace: Workspace, name: str, filled_up: Callable[[object], object] = lambda tree: tree) -> Job:

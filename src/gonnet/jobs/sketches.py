@@ -32,4 +32,6 @@ def _filled_up(tree: object) -> object:
         "split": {"rows": next(iter(tree["data"]))} | ({} if is_for_all else {"by": _STILL_MISSING}),
         "package": {"documents": []},
     }
+    if tree.get("arrivals"):
+        del some["split"]  # follows from them
     return {part: value for part, value in some.items() if part not in tree} | dict(tree)

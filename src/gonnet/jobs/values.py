@@ -14,6 +14,7 @@ Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
 Accent = Literal["bold", "tint", "mark"]
 Format = Literal["pdf", "xlsx", "html", "csv"]
+OfDocument = Literal["pdf", "xlsx", "html", "csv", "file"]
 
 
 def as_tuple(value: object) -> object:

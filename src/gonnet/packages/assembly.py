@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Literal
 
 from gonnet.errors import DataError
@@ -19,7 +19,7 @@ from gonnet.jobs.values import CsvForm, Joint
 from gonnet.jobs.workspace import FolderRoot
 from gonnet.packages.attachments import AttachmentPlan, require_zip_lock
 from gonnet.packages.names import Names, safe_name
-from gonnet.packages.own_files import OwnFile, Shelf
+from gonnet.packages.own_files import NoFileError, OwnFile, Shelf
 from gonnet.packages.places import PlacePlan, path_of
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 from gonnet.packages.protection import Lock, require
@@ -44,6 +44,7 @@ class Known:
         past: Package → what its texts may say of what it was last sent.
         secrets: What passwords are resolved with.
         shelf: The files from which recipients get their own.
+        files: Arrival that is a folder → key → its files.
         roots: Way of the job, by number → the folder, mailbox or printer that it puts files into.
     """
 
@@ -54,6 +55,7 @@ class Known:
     past: Mapping[str, Mapping[str, object]]
     secrets: Secrets
     shelf: Shelf
+    files: Mapping[str, Mapping[str, Sequence[str]]]
     roots: Mapping[int, tuple[tuple[TargetKind, str], FolderRoot]] = field(default_factory=dict)
 
 
@@ -79,9 +81,11 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
         attachments = None
         places: tuple[PlacePlan, ...] = ()
         own_files, lacking = _own_files(reading, slices, known)
-        called = taken if any(way.puts for way in reading.job.file.deliver) else Names()
+        stems = taken if addressed.bundle is None else Names()
+        in_folders = addressed.bundle is None and any(way.puts for way in reading.job.file.deliver)
+        files = stems if in_folders else Names(beside=stems)
         if decision.drawn:
-            maker = _Maker(reading, addressed, evaluated, decision, names, known, taken)
+            maker = _Maker(reading, addressed, evaluated, decision, names, known, stems, files)
             try:
                 documents = tuple(maker.documents(slices))
                 attachments = maker.attachments(documents)
@@ -89,7 +93,8 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
                 names = {**names, "links": maker.links(documents, places)}
             except DataError as error:  # one bad line fails alone
                 documents, attachments = (), None
-                decision = Decision(outcome=Outcome.HELD, cause=Cause.TEXT, reason=str(error))
+                cause = Cause.NO_FILE if isinstance(error, NoFileError) else Cause.TEXT
+                decision = Decision(outcome=Outcome.HELD, cause=cause, reason=str(error))
             decision = _held_without(decision, lacking)
         yield PackagePlan(
             addressed=addressed,
@@ -103,7 +108,7 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             places=places,
             enclosures=_same_for_all(reading, decision),
             own_files=tuple(
-                OwnFile(path, called.unique_file(path.name), key)
+                OwnFile(path, files.unique_file(path.name), key)
                 for at in decision.effects.enclosures
                 for key, path in own_files.get(at, ())
             ),
@@ -178,13 +183,15 @@ class _Maker:
         names: Mapping[str, object],
         known: Known,
         taken: Names,
+        files: Names,
     ) -> None:
         self._reading, self._job = reading, reading.job
         self._key, self._bundle = addressed.key, addressed.bundle
+        self._keys = addressed.keys if addressed.bundle is not None else (addressed.key,)
         self._seen_by = addressed.seen_by
         self._evaluated, self._names = evaluated, names
         self._known = known
-        self._taken = taken if addressed.bundle is None else Names()
+        self._taken, self._files = taken, files
         self._chosen = list(_chosen(self._job, decision))
         self._encloses = bool(decision.effects.enclosures)
 
@@ -299,17 +306,21 @@ class _Maker:
                 continue
             if spec.file is None:
                 name = f"{stem} {spec.shows}" if per_format[spec.format] > 1 else stem
+            elif spec.arrival in self._known.files:
+                name = ""  # each of its files has one
             else:
                 name = self._taken.unique(self._filled(spec.file, ("package", "documents", index, "file"), part))
-            yield self._document(index, spec, PartPlan(spec.shows, evaluated.hidden(spec.shows), part.key), name, part)
+            shown = PartPlan(spec.shows, evaluated.hidden(spec.shows), part.key)
+            yield from self._documents(index, spec, shown, name, part)
 
     def _groups(self) -> dict[str, list[_Numbered]]:
-        """Format → the documents that become one file; a single one does only where it gets a cover."""
+        """Format → the documents that become one file; a single one does where it gets a cover, or is of files."""
         join = self._job.file.package.join
         found = {}
         for form in join.formats if join else ():
             group = [(index, spec) for index, spec in self._chosen if spec.format == form]
-            if len(group) > 1 or (group and join and join.cover):
+            of_files = any(spec.arrival in self._known.files for _, spec in group)
+            if len(group) > 1 or (group and join and (join.cover or of_files)):
                 found[str(form)] = group
         return found
 
@@ -340,7 +351,8 @@ class _Maker:
                     own = self._known.evaluated[part.key]
                     for index, spec in group:
                         one = PartPlan(spec.shows, own.hidden(spec.shows), part.key)
-                        yield self._document(index, spec, one, self._stem(part), part)
+                        name = "" if spec.format == "file" else self._stem(part)
+                        yield from self._documents(index, spec, one, name, part)
                 continue
             parts = [
                 PartPlan(spec.shows, self._known.evaluated[part.key].hidden(spec.shows), part.key)
@@ -357,6 +369,31 @@ class _Maker:
                 attached=any(spec.attach for _, spec in group),
                 joint=Joint(cover=bundle.cover is not None, contents=bundle.contents and form == "pdf", by_key=True),
             )
+
+    def _documents(
+        self, index: int, spec: DocumentSpec, shown: PartPlan, name: str, of: SlicePlan
+    ) -> Iterator[DocumentPlan]:
+        """A document; of an arrival that is a folder, each file of the key as one.
+
+        Raises:
+            NoFileError: the key has none.
+        """
+        folder = self._known.files.get(spec.shows) if spec.arrival is not None else None
+        if folder is None:
+            yield self._document(index, spec, shown, name, of)
+            return
+        files = [file for key in self._keys_of(of) for file in folder.get(key, ())]
+        if not files:
+            raise NoFileError(f"'{spec.shows}' has no file for {of.key}", fix="Put it there, or drop it by a rule")
+        called = self._filled(spec.file, ("package", "documents", index, "file"), of) if spec.file else ""
+        for path in map(PurePath, files):
+            plan = self._document(index, spec, shown._replace(file=path.as_posix()), "", of)
+            name = self._files.unique_file(f"{called or path.stem}{path.suffix}")
+            yield replace(plan, file_name=name)
+
+    def _keys_of(self, part: SlicePlan) -> Sequence[str]:
+        """The keys of a slice: all those of the package where it is all of its rows."""
+        return self._keys if part.key == self._key else (part.key,)
 
     def _document(self, index: int, spec: DocumentSpec, shown: PartPlan, name: str, of: SlicePlan) -> DocumentPlan:
         return DocumentPlan(

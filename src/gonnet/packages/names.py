@@ -33,10 +33,15 @@ def _cut(name: str) -> str:
 
 
 class Names:
-    """The names given so far in one run; a second use of one, whatever its case, gets a number."""
+    """The names given so far in one run; a second use of one, whatever its case, gets a number.
 
-    def __init__(self) -> None:
+    Args:
+        beside: Other names, which files do not take either.
+    """
+
+    def __init__(self, beside: Names | None = None) -> None:
         self._stems: set[str] = set()
+        self._others = beside._stems if beside is not None else self._stems
         self._files: set[str] = set()
         self._counts: Counter[str] = Counter()
 
@@ -53,7 +58,7 @@ class Names:
         found = next(
             one
             for one in self._offered(stem, ending)
-            if one.casefold() not in self._stems and (one + ending).casefold() not in self._files
+            if one.casefold() not in self._others and (one + ending).casefold() not in self._files
         )
         self._files.add((found + ending).casefold())
         return found + ending

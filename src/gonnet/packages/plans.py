@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from gonnet.jobs.models import Job
-from gonnet.jobs.values import CsvForm, Format, Joint
+from gonnet.jobs.values import CsvForm, Joint, OfDocument
 from gonnet.packages.attachments import AttachmentPlan
 from gonnet.packages.own_files import OwnFile
 from gonnet.packages.places import PlacePlan
@@ -33,17 +33,19 @@ class Reading:
 
 
 class PartPlan(NamedTuple):
-    """A report over some rows, as a part of a document.
+    """A report over some rows, or a part of an arrival, as a part of a document.
 
     Attributes:
-        report: The report.
+        report: The report, or the arrival.
         hidden: The blocks that it leaves out.
         slice: The key whose rows it shows; the package's own for all of them.
+        file: The file of an arrival that it is; empty for all of a key.
     """
 
     report: str
     hidden: frozenset[int]
     slice: str
+    file: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,7 +61,7 @@ class DocumentPlan:
     """
 
     parts: tuple[PartPlan, ...]
-    format: Format
+    format: OfDocument
     file_name: str
     csv: CsvForm | None = None
     lock: Lock | None = None

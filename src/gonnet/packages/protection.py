@@ -11,7 +11,7 @@ import secrets
 from dataclasses import dataclass, field
 
 from gonnet.errors import JobError
-from gonnet.jobs.values import Format
+from gonnet.jobs.values import OfDocument
 
 _LONGEST = 127  # bytes of a PDF's password (ISO 32000-2, 7.6.4.3.2)
 
@@ -37,7 +37,7 @@ class PasswordError(Exception):
     """A password that a document cannot have; its text does not tell it."""
 
 
-def require(form: Format, where: str) -> None:
+def require(form: OfDocument, where: str) -> None:
     """Refuse where the library that protects documents of a format is not installed.
 
     Raises:
@@ -48,7 +48,7 @@ def require(form: Format, where: str) -> None:
         raise JobError(f"the library that protects documents `as: {form}` is not installed", where=where, fix=fix)
 
 
-def protected(data: bytes, form: Format, lock: Lock) -> bytes:
+def protected(data: bytes, form: OfDocument, lock: Lock) -> bytes:
     """The document as nobody opens it without the password. Its bytes are new every time: salts are random.
 
     Raises:

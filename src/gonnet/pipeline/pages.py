@@ -8,8 +8,8 @@ from pathlib import Path
 
 from gonnet import private
 from gonnet.arrivals import looking
+from gonnet.arrivals.models import files_of
 from gonnet.arrivals.pages import Word
-from gonnet.arrivals.runs import files_of
 from gonnet.errors import DataError, StorageError, meant
 from gonnet.jobs import Job
 from gonnet.jobs.arrivals import PdfRun
@@ -56,7 +56,10 @@ def view_pages(
     """
     name = _chosen(job, name)
     spec = job.file.arrivals[name]
-    pattern, listed, password = source_of(job, workspace, name)
+    if not isinstance(spec, PdfRun):
+        fix = f"`gonnet rows {job.name} {name}` shows whose each {spec.unit} is"
+        raise DataError(f"'{name}' has no pages to look at", where=job.at("arrivals", name), fix=fix)
+    pattern, listed, password = source_of(job, workspace, name, spec)
     files = files_of(pattern)
     first, count = (number, 1) if number is not None else (1, most)
     pages = looking.look(spec, files[0], listed, password, first, count)
@@ -66,12 +69,12 @@ def view_pages(
 
 
 def _chosen(job: Job, name: str | None) -> str:
-    known = list(job.file.arrivals)
+    known = [name for name, spec in job.file.arrivals.items() if isinstance(spec, PdfRun)] or list(job.file.arrivals)
     if not known:
         raise DataError(f"job {job.name} has no arrivals", fix="Write one under `arrivals:`")
     if name is None and len(known) == 1:
         return known[0]
-    if name not in known:
+    if name not in job.file.arrivals:
         what = f"the job has no arrival '{name}'" if name else "the job has several arrivals"
         raise DataError(what, fix=meant(name or "", known, noun="arrival"))
     return name

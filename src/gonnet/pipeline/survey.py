@@ -10,6 +10,7 @@ from gonnet import data, packages, rules, split
 from gonnet.arrivals import Arrived
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
+from gonnet.jobs.arrivals import Folder
 from gonnet.packages import PackagePlan
 from gonnet.packages.own_files import Shelf
 from gonnet.pipeline.sending.places import named_places
@@ -98,7 +99,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
     shelf = Shelf(tools.workspace.reach)
     plans = tuple(_plans(found, matched, decided, tools, request, shelf))
     shown = dict(arriving.views(found.job, found.arrived))
-    needed = {view: arriving.NEEDED for view in shown.values()}
+    needed = {view: found.job.file.arrivals[name].places for name, view in shown.items()}
     versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound(), needed)
     return Survey(
         engine=found.engine,
@@ -134,6 +135,7 @@ def _plans(
 ) -> Iterator[PackagePlan]:
     job = found.job
     described = matched.described.items()
+    folders = [(name, found.cuts[name].view) for name, part in job.file.arrivals.items() if isinstance(part, Folder)]
     known = packages.Known(
         readings={locale: edition.reading for locale, edition in matched.editions.items()},
         evaluated=decided.evaluated,
@@ -142,6 +144,7 @@ def _plans(
         past={key: _told_of(past, request.as_of) for key, past in decided.past.items()},
         secrets=tools.workspace.secrets,
         shelf=shelf,
+        files={name: arriving.files(found.engine, view) for name, view in folders},
         roots=named_places(job, tools),
     )
     parts = [(case.addressed, case.evaluated, case.decision) for case in decided.cases]

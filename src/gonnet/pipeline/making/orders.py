@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -72,6 +72,11 @@ class Order:
         return (self.key, *(part.key for part in self.slices))
 
 
+def came(part: PartPlan, rows: Slice, view: str) -> list[tuple[object, ...]]:
+    """The rows of the view of an arrival that a part of a document is of; the first value of each is its file."""
+    return [row for row in rows.rows.get(view, ()) if not part.file or row[0] == part.file]
+
+
 Insert = Callable[[PartPlan, Slice], Layout | None]
 """Gives the layout of what is put in from elsewhere; None for a report."""
 
@@ -87,7 +92,7 @@ class Layouts:
         self._order, self._layout_maker, self._insert = order, layout_maker, insert
         self._slices = {part.key: part for part in order.slices}
         self._laid: dict[PartPlan, Layout] = {}
-        self._cut: dict[str, int] = {}
+        self._took: defaultdict[str, set[tuple[object, ...]]] = defaultdict(set)
         self.unsearched: list[str] = []
 
     def of(self, plan: DocumentPlan) -> list[Layout]:
@@ -95,15 +100,14 @@ class Layouts:
         reports = {part.report for part in plan.parts if part.slice != self._order.key}
         return [self._called(self._of_part(part), part, plan, several=len(reports) > 1) for part in plan.parts]
 
-    def pages(self, plan: DocumentPlan, view: str) -> list[tuple[object, ...]]:
-        """The rows of a view of pages that a document has, in order."""
+    def came(self, plan: DocumentPlan, view: str) -> list[tuple[object, ...]]:
+        """The rows of the view of an arrival that a document has, in order."""
         whole = self._order.whole
-        slices = (self._slices.get(part.slice) or whole for part in plan.parts)
-        return [row for part in slices for row in part.rows.get(view, ())]
+        return [row for part in plan.parts for row in came(part, self._slices.get(part.slice) or whole, view)]
 
-    def cut(self, view: str, pages: int) -> None:
-        """Note that a part with so many rows of a view, which are pages, was cut out."""
-        self._cut[view] = max(pages, self._cut.get(view, 0))
+    def took(self, view: str, rows: Iterable[tuple[object, ...]]) -> None:
+        """Note that these rows of the view of an arrival are in a document."""
+        self._took[view].update(rows)
 
     def _of_part(self, part: PartPlan) -> Layout:
         if part not in self._laid:
@@ -139,7 +143,9 @@ class Layouts:
             self._layout_maker.view_of(name) for name in in_messages
         }
         whole = self._order.whole.rows
-        return {view: len(whole.get(view, ())) for view in shown} | self._cut
+        return {view: len(whole.get(view, ())) for view in shown} | {
+            view: len(rows) for view, rows in self._took.items()
+        }
 
     def dead_links(self) -> dict[tuple[str, str], int]:
         """Column of a table, and why a link in it leads nowhere → how many do."""

@@ -10,7 +10,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from gonnet.arrivals import Arrived
+from gonnet.arrivals.pages import is_pdf, pictures_of
 from gonnet.errors import DataError
+from gonnet.jobs.arrivals import Folder
 from gonnet.reports import Drawn, Look
 from gonnet.reports.layout.models import Layout
 from gonnet.reports.plans.models import PageForm
@@ -20,6 +22,9 @@ if TYPE_CHECKING:
 
 Stamp = tuple[int, int]
 Rows = Sequence[tuple[object, ...]]
+
+
+_NO_PDF = "{} is no PDF, which the job says it is"
 
 
 class NoPartError(Exception):
@@ -40,6 +45,7 @@ class ArrivalKit:
 
     Attributes:
         name: What the job calls it.
+        is_folder: Whether it is a folder of files, else a run that is cut.
         titles: Locale → what it is called among other parts of a document.
         view: The view of its pages.
         paths: Name of each of its files → where it is.
@@ -50,6 +56,7 @@ class ArrivalKit:
     """
 
     name: str
+    is_folder: bool
     titles: Mapping[str, str]
     view: str
     paths: Mapping[str, Path]
@@ -61,13 +68,14 @@ class ArrivalKit:
     @classmethod
     def of(cls, part: Arrived, view: str, titles: Mapping[str, str]) -> ArrivalKit:
         """That of an arrival."""
-        pictures = ((part.files[page.file].name, page.number) for page in part.pages if page.is_picture)
+        pictures = ((part.names[page.file], page.number) for page in part.pages if page.is_picture)
         return cls(
             name=part.name,
+            is_folder=isinstance(part.spec, Folder),
             titles=titles,
             view=view,
-            paths={path.name: path for path in part.files},
-            stamps={path.name: stamp for path, stamp in zip(part.files, part.stamps, strict=True)},
+            paths=dict(zip(part.names, part.files, strict=True)),
+            stamps=dict(zip(part.names, part.stamps, strict=True)),
             password=part.password,
             pictures=frozenset(pictures),
             accepts_pictures=part.spec.pictures == "accept",
@@ -80,12 +88,12 @@ class Part:
 
     Attributes:
         data: Its bytes.
-        pages: How many pages they have.
+        pages: How many pages they have; None where it is no PDF.
         pictures: How many of these are pictures only.
     """
 
     data: bytes
-    pages: int
+    pages: int | None
     pictures: int
 
 
@@ -95,26 +103,50 @@ class Parts:
     def __init__(self, kits: Mapping[str, ArrivalKit]) -> None:
         self._kits = kits
         self._open: dict[Path, Cutter] = {}
+        self._passing: dict[Path, Cutter] = {}
 
     def kit(self, name: str) -> ArrivalKit | None:
         """What is needed to cut an arrival; None for what is none."""
         return self._kits.get(name)
 
-    def cut(self, kit: ArrivalKit, rows: Rows, title: str) -> Part:
-        """The pages of some rows, whose first values are file and page, as a file of their own.
+    def rest(self) -> None:
+        """Close the files of folders, of which there may be one for each package."""
+        for cutter in self._passing.values():
+            cutter.close()
+        self._passing.clear()
+
+    def cut(self, kit: ArrivalKit, rows: Rows, title: str, form: str) -> Part:
+        """The pages of some rows, whose first values are file and page, as a file of their own; or a file as it is.
 
         Raises:
             NoPartError: there are no rows, a page is damaged, or the file is another one than the one that was read.
         """
         from gonnet.arrivals.cutting import together
 
+        if kit.is_folder:
+            return self._as_it_is(kit, str(rows[0][0]), form)
         with _usable():
             wanted = self._pages(kit, rows)
             sources: list[tuple[Cutter, list[int]]] = [
                 (cutter, [number for _, number in pages]) for cutter, pages in groupby(wanted, key=lambda one: one[0])
             ]
             data = together(sources, title)
-        return Part(data=data, pages=len(wanted), pictures=self.pictures(kit, rows))
+        return Part(data=data, pages=len(wanted), pictures=self.pictures(kit, rows)[0])
+
+    def _as_it_is(self, kit: ArrivalKit, name: str, form: str) -> Part:
+        """A file of a folder."""
+        path = kit.paths[name]
+        with _usable():
+            require_same(path, kit.stamps[name])
+            data = path.read_bytes()
+            if not data:
+                raise NoPartError(f"{name} is empty")
+            if is_pdf(path):
+                pictures, pages = pictures_of(path)
+                return Part(data=data, pages=pages, pictures=pictures)
+            if form == "pdf":
+                raise NoPartError(_NO_PDF.format(name))
+        return Part(data=data, pages=None, pictures=0)
 
     def layout(self, kit: ArrivalKit, rows: Rows, look: Look) -> Layout:
         """The pages of some rows among other parts of a document.
@@ -155,9 +187,12 @@ class Parts:
         return replace(drawn, data=put_in(drawn.data, pages))
 
     @staticmethod
-    def pictures(kit: ArrivalKit, rows: Rows) -> int:
-        """How many of the pages of some rows are pictures only."""
-        return sum((str(row[0]), int(str(row[1]))) in kit.pictures for row in rows)
+    def pictures(kit: ArrivalKit, rows: Rows) -> tuple[int, int]:
+        """How many pages of some rows are pictures only, and how many they are."""
+        if kit.is_folder:
+            found = [pictures_of(kit.paths[str(name)]) for name, *_ in rows]
+            return sum(pictures for pictures, _ in found), sum(pages for _, pages in found)
+        return sum((str(row[0]), int(str(row[1]))) in kit.pictures for row in rows), len(rows)
 
     def _pages(self, kit: ArrivalKit, rows: Rows) -> list[tuple[Cutter, int]]:
         from gonnet.arrivals.cutting import Cutter
@@ -165,12 +200,17 @@ class Parts:
         if not rows:
             raise NoPartError(f"'{kit.name}' has no page for it")
         found = []
-        for name, number in ((str(row[0]), int(str(row[1]))) for row in rows):
-            path = kit.paths[name]
-            if path not in self._open:
-                require_same(path, kit.stamps[name])
-                self._open[path] = Cutter(path, kit.password)
-            found.append((self._open[path], number))
+        opened = self._passing if kit.is_folder else self._open
+        for name, *place in rows:
+            path = kit.paths[str(name)]
+            if path not in opened:
+                require_same(path, kit.stamps[str(name)])
+                if kit.is_folder and not is_pdf(path):
+                    raise NoPartError(_NO_PDF.format(name))
+                opened[path] = Cutter(path, kit.password)
+            cutter = opened[path]
+            numbers = range(1, cutter.pages + 1) if kit.is_folder else map(int, map(str, place))
+            found += [(cutter, number) for number in numbers]
         return found
 
 

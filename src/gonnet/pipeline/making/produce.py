@@ -30,7 +30,7 @@ from gonnet.packages.protection import PasswordError, protected
 from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
-from gonnet.pipeline.making.orders import Layouts, Order, Slice
+from gonnet.pipeline.making.orders import Layouts, Order, Slice, came
 from gonnet.pipeline.making.parts import ArrivalKit, NoPartError, Parts
 from gonnet.pipeline.surveying.enclosures import enclosed
 from gonnet.remembering import Remembered
@@ -166,6 +166,7 @@ class _Worker:
         if hits:
             held = Cause.LEAK, checks.described(hits)
         seen = (HitRecord(hit.kind, hit.value, hit.owner, hit.place, hit.context, hit.spelled) for hit in hits)
+        self._parts.rest()
         return Made(
             key=order.key,
             documents=tuple(documents),
@@ -228,7 +229,9 @@ class _Worker:
     def _document(self, order: Order, plan: DocumentPlan, layouts: Layouts, painter: Painter) -> Finished:
         """A document, what of it names somebody else, and why it must not leave."""
         style = self._languages.of(order.locale).version.look.style
-        if (arrival := self._parts.kit(plan.report)) is not None and style.watermark is None:
+        arrival = self._parts.kit(plan.report)
+        if plan.format == "file" or (arrival is not None and style.watermark is None):
+            assert arrival is not None
             return self._part(order, plan, arrival, layouts)
         laid, doubt = layouts.of(plan), None
         drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
@@ -239,15 +242,15 @@ class _Worker:
 
     def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts) -> Finished:
         """A part of an arrival as a document of its own."""
-        rows = layouts.pages(plan, arrival.view)
-        part = self._parts.cut(arrival, rows, plan.file_name.rpartition(".")[0])
-        found = checks.read_any(part.data, plan.file_name)
+        rows = layouts.came(plan, arrival.view)
+        part = self._parts.cut(arrival, rows, plan.file_name.rpartition(".")[0], plan.format)
+        found = _read_back(part.data, plan.file_name)
         layouts.unsearched += found.unsearched
         name = f"the part of {plan.report}"
         hits = self._kit.watch.search(order.owners, name, found, own=self._own_figures(order))
-        layouts.cut(arrival.view, part.pages)
-        document = self._kept(plan, Drawn(data=part.data, pages=part.pages), part.pages)
-        return document, hits, _unsearchable(arrival, part.pictures, part.pages)
+        layouts.took(arrival.view, rows)
+        document = self._kept(plan, Drawn(data=part.data, pages=part.pages), len(rows))
+        return document, hits, _unsearchable(arrival, part.pictures, part.pages or 0, found)
 
     def _own_file(
         self, order: Order, own: OwnFile, documents: Sequence[DocumentRecord], layouts: Layouts
@@ -277,16 +280,16 @@ class _Worker:
     def _inserted(self, look: Look, part: PartPlan, rows: Slice) -> Layout | None:
         """The pages of an arrival among other parts of a document; None for a report."""
         arrival = self._parts.kit(part.report)
-        return self._parts.layout(arrival, rows.rows.get(arrival.view, ()), look) if arrival is not None else None
+        return self._parts.layout(arrival, came(part, rows, arrival.view), look) if arrival is not None else None
 
     def _with_parts(self, plan: DocumentPlan, layouts: Layouts, drawn: Drawn) -> tuple[Drawn, tuple[Cause, str] | None]:
         """A document with the pages of arrivals in their places, and why it must not leave."""
         inserted, held = [], None
         for at, part in enumerate(plan.parts):
             if (arrival := self._parts.kit(part.report)) is not None:
-                rows = layouts.pages(replace(plan, parts=(part,)), arrival.view)
+                rows = layouts.came(replace(plan, parts=(part,)), arrival.view)
                 inserted.append((at, arrival, rows))
-                held = held or _unsearchable(arrival, self._parts.pictures(arrival, rows), len(rows))
+                held = held or _unsearchable(arrival, *self._parts.pictures(arrival, rows))
         return self._parts.put_in(drawn, inserted), held
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int) -> DocumentRecord:
@@ -299,7 +302,7 @@ class _Worker:
         return DocumentRecord(
             name=plan.file_name,
             report=plan.report,
-            format=plan.format,
+            format=plan.file_name.rpartition(".")[2].casefold() or "bin" if plan.format == "file" else plan.format,
             sha256=digest,
             bytes=len(drawn.data),
             pages=drawn.pages,
@@ -308,12 +311,30 @@ class _Worker:
         )
 
 
-def _unsearchable(arrival: ArrivalKit, pictures: int, pages: int) -> tuple[Cause, str] | None:
-    """Why a part with pages that are pictures only must not leave; None where it may."""
-    if not pictures or arrival.accepts_pictures:
+def _unsearchable(
+    arrival: ArrivalKit, pictures: int, pages: int, found: ReadBack | None = None
+) -> tuple[Cause, str] | None:
+    """Why a part that nobody can search must not leave; None where it may."""
+    if arrival.accepts_pictures:
         return None
-    what = "are pictures" if pictures > 1 else "is a picture"
-    return Cause.PICTURES, f"{pictures} of {pages} pages of '{arrival.name}' {what} only, which nobody can search"
+    if pictures:
+        what = "are pictures" if pictures > 1 else "is a picture"
+        return Cause.PICTURES, f"{pictures} of {pages} pages of '{arrival.name}' {what} only, which nobody can search"
+    if found is not None and found.unsearched and not any(texts for _, texts in found.parts):
+        return Cause.PICTURES, f"a part of '{arrival.name}' cannot be searched: {found.unsearched[0]}"
+    return None
+
+
+def _read_back(data: bytes, name: str) -> ReadBack:
+    """What a part of an arrival says.
+
+    Raises:
+        NoPartError: it is not what its name says.
+    """
+    try:
+        return checks.read_any(data, name)
+    except ValueError as error:
+        raise NoPartError(f"{name} cannot be read: {error}") from error
 
 
 def _with_cell(hit: Hit, workbook: bytes) -> Hit:

@@ -1,26 +1,31 @@
-"""Reading the arrivals of a job: each is a data set of its pages, and later a file that parts are cut out of."""
+"""Reading the arrivals of a job: each is a data set of its pages or files, and later what parts are taken from."""
 
 from __future__ import annotations
 
 import datetime as dt
 import importlib.util
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from itertools import takewhile
 from pathlib import Path
 
-from gonnet.arrivals import Arrived, read_pdf_run
+from gonnet.arrivals import Arrived, read_folder, read_pdf_run
 from gonnet.arrivals.kept import KeptPages
-from gonnet.arrivals.runs import files_of, stamps_of
+from gonnet.arrivals.models import files_of, stamps_of
+from gonnet.data import Engine
 from gonnet.data.files.kept import READINGS
 from gonnet.data.loading import Ready
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
-from gonnet.jobs.arrivals import FILE, KEY, PAGE, PdfRun
+from gonnet.jobs.arrivals import FILE, KEY, PAGE, Arrival, Folder, PdfRun
 from gonnet.jobs.workspace import Workspace
+from gonnet.split.slices import KEY as SPLIT_KEY
 
-NEEDED = (FILE, PAGE)
-"""What must be known of each page to cut it out, in this order."""
+_WILD = re.compile(r"[*?\[]")
+_PLACES = {FILE: "text", PAGE: "whole"}
+"""Column that says where something stands → its type."""
 
 
 def arrived(job: Job, workspace: Workspace, most: int | None = None) -> dict[str, Arrived]:
@@ -49,13 +54,13 @@ def require_cutting(where: str) -> None:
         raise JobError(what, where=where, fix="Install it: pip install 'gonnet[arrivals]'")
 
 
-def source_of(job: Job, workspace: Workspace, name: str) -> tuple[Path, Path | None, str]:
-    """The path of an arrival's file or files, that of the list of its pages, and what opens it.
+def source_of(job: Job, workspace: Workspace, name: str, spec: PdfRun) -> tuple[Path, Path | None, str]:
+    """The path of a run's file or files, that of the list of its pages, and what opens it.
 
     Raises:
         JobError: a file lies outside of the workspace, or a password is not there.
     """
-    spec, place = job.file.arrivals[name], ("arrivals", name)
+    place = "arrivals", name
     listed = spec.key.list
     path = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
     index = workspace.reach.file(listed, job.at(*place, "key", "list")) if listed is not None else None
@@ -63,9 +68,30 @@ def source_of(job: Job, workspace: Workspace, name: str) -> tuple[Path, Path | N
     return path, index, password
 
 
-def _read(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | None) -> Arrived:
     require_cutting(job.at("arrivals", name))
-    path, index, password = source_of(job, workspace, name)
+    if isinstance(spec, Folder):
+        return _read_folder(name, spec, job, workspace, most)
+    return _read_pdf_run(name, spec, job, workspace, most)
+
+
+def _read_folder(name: str, spec: Folder, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+    reach, where = workspace.reach, job.at("arrivals", name, "files")
+    pattern = Path(spec.files)
+    base = Path(*takewhile(lambda part: not _WILD.search(part), pattern.parts[:-1]))
+    top = reach.file(base, where)
+    found = sorted(path for path in top.glob(str(pattern.relative_to(base))) if path.is_file())
+    files = [reach.file(path, where) for path in found if not path.name.startswith(".")][:most]
+    everybodys = {
+        reach.file(enclosed.file, job.at("package", "enclose", at))
+        for at, enclosed in enumerate(job.file.package.enclose)
+        if not enclosed.is_own
+    }
+    return read_folder(name, spec, reach.folder, files, everybodys)
+
+
+def _read_pdf_run(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+    path, index, password = source_of(job, workspace, name, spec)
     kept, files = KeptPages(workspace.kept / READINGS), files_of(path)
     stamps, key = stamps_of(files), kept.key(name, files, spec, index) if most is None else None
     if key is not None and (taken := kept.take(key)) is not None:
@@ -90,13 +116,13 @@ def _troubles(found: Arrived) -> Iterator[Finding]:
 
 
 def as_tables(job: Job, found: Mapping[str, Arrived]) -> dict[str, Ready]:
-    """The data sets that arrivals are: a row for each page."""
+    """The data sets that arrivals are: a row for each page or file."""
     return {
         name: Ready(
-            names=(KEY, FILE, PAGE, *part.spec.read),
-            rows=[(page.key, part.files[page.file].name, page.number, *page.values) for page in part.pages],
+            names=(KEY, *part.spec.places, *part.spec.read),
+            rows=[(page.key, *part.place(page), *page.values) for page in part.pages],
             where=job.at("arrivals", name),
-            fixed={KEY: "text", FILE: "text", PAGE: "whole"}
+            fixed={KEY: "text", **{place: _PLACES[place] for place in part.spec.places}}
             | {value: "text" for value, named in part.spec.read.items() if named.kind == "text"},
             numbers={value: named.numbers for value, named in part.spec.read.items() if named.numbers},
             dates={value: named.dates for value, named in part.spec.read.items() if named.dates},
@@ -124,11 +150,20 @@ def require_kinds(job: Job, found: Mapping[str, Arrived], types: Mapping[str, Ma
                 what = f"'{page.values[at]}', the {value} of '{name}', is not read as a {named.kind}"
                 key = "numbers: 1.234,56" if named.kind == "number" else "dates: dd.MM.yyyy"
                 fix = f"Say at {job.at('arrivals', name, 'read', value)} how it is written, such as `{key}`"
-                raise DataError(what, where=f"{part.files[page.file].name}, page {page.number}", fix=fix)
+                raise DataError(what, where=part.where(page), fix=fix)
+
+
+def files(engine: Engine, view: str) -> dict[str, list[str]]:
+    """Key → its files, of an arrival that is a folder."""
+    found: dict[str, list[str]] = {}
+    for key, file in engine.query(f"select {SPLIT_KEY}, {FILE} from {view} order by {FILE}"):
+        if key is not None:
+            found.setdefault(str(key), []).append(str(file))
+    return found
 
 
 def views(job: Job, found: Mapping[str, Arrived]) -> Iterator[tuple[str, str]]:
-    """Arrival that documents show parts of, and the view of its pages."""
+    """Arrival that documents show parts of, and the view of its pages or files."""
     wanted = {document.arrival for document in job.file.package.documents if document.arrival}
     for name in found:
         if name in wanted:

@@ -1,0 +1,92 @@
+"""What is known of a document for many once it was read."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import NamedTuple
+
+from gonnet.errors import AbsentError
+from gonnet.findings import Finding
+from gonnet.jobs.arrivals import Arrival
+
+
+class Page(NamedTuple):
+    """A page of a run, or a file of a folder, which is known as one.
+
+    Attributes:
+        key: Whose it is; None where it is nobody's.
+        file: Which of the files it is of, from 0.
+        number: Its number in the file, from 1.
+        follows: Whether it says no key, and has that of the page before.
+        values: What it says of each value that is read, as text.
+        is_picture: Whether it cannot be searched.
+    """
+
+    key: str | None
+    file: int
+    number: int
+    follows: bool
+    values: tuple[str | None, ...]
+    is_picture: bool
+
+
+Reading = tuple[tuple[Page, ...], tuple[Finding, ...]]
+"""The pages of a run, and what the operator should know of them."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Arrived:
+    """A run that was read.
+
+    Attributes:
+        name: What the job calls it.
+        spec: What the job says of it.
+        files: Its files, in the order of their names.
+        names: What each of them is called in its data set.
+        stamps: Size of each file, and when it was changed, before it was read.
+        password: What opens them.
+        pages: Its pages, in order.
+        findings: What the operator should know.
+        seconds: How long it took to read them.
+        notes: How they were read.
+    """
+
+    name: str
+    spec: Arrival
+    files: tuple[Path, ...]
+    names: tuple[str, ...]
+    stamps: tuple[tuple[int, int], ...]
+    password: str
+    pages: tuple[Page, ...]
+    findings: tuple[Finding, ...]
+    seconds: float
+    notes: tuple[str, ...] = ()
+
+    def place(self, page: Page) -> tuple[object, ...]:
+        """Where a page stands, as the data set says it."""
+        name = self.names[page.file]
+        return (name, page.number) if self.spec.unit == "page" else (name,)
+
+    def where(self, page: Page) -> str:
+        """The same for people."""
+        name = self.names[page.file]
+        return f"{name}, page {page.number}" if self.spec.unit == "page" else name
+
+
+def files_of(pattern: Path) -> tuple[Path, ...]:
+    """The files of a run, in the order of their names.
+
+    Raises:
+        AbsentError: there is none.
+    """
+    files = tuple(sorted(pattern.parent.glob(pattern.name)))
+    if not files:
+        raise AbsentError(f"there is no file {pattern.name}", where=str(pattern.parent), fix="Check its name")
+    return files
+
+
+def stamps_of(files: Sequence[Path]) -> tuple[tuple[int, int], ...]:
+    """Size of each file, and when it was changed."""
+    return tuple((path.stat().st_size, path.stat().st_mtime_ns) for path in files)
