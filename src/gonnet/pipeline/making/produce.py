@@ -228,22 +228,22 @@ class _Worker:
 
     def _document(self, order: Order, plan: DocumentPlan, layouts: Layouts, painter: Painter) -> Finished:
         """A document, what of it names somebody else, and why it must not leave."""
-        style = self._languages.of(order.locale).version.look.style
+        look = self._languages.of(order.locale).version.look
         arrival = self._parts.kit(plan.report)
-        if plan.format == "file" or (arrival is not None and style.watermark is None):
+        if plan.format == "file" or (arrival is not None and look.style.watermark is None):
             assert arrival is not None
-            return self._part(order, plan, arrival, layouts)
+            return self._part(order, plan, arrival, layouts, look)
         laid, doubt = layouts.of(plan), None
         drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
         if any(layout.inserted for layout in laid):
-            drawn, doubt = self._with_parts(plan, layouts, drawn)
+            drawn, doubt = self._with_parts(plan, layouts, drawn, look)
         hits = self._inspect(order, plan, layouts, laid, drawn)
         return self._kept(plan, drawn, layouts.shown(plan)), hits, doubt
 
-    def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts) -> Finished:
+    def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts, look: Look) -> Finished:
         """A part of an arrival as a document of its own."""
         rows = layouts.came(plan, arrival.view)
-        part = self._parts.cut(arrival, rows, plan.file_name.rpartition(".")[0], plan.format)
+        part = self._parts.take(arrival, rows, plan.file_name.rpartition(".")[0], plan.format, look)
         found = _read_back(part.data, plan.file_name)
         layouts.unsearched += found.unsearched
         name = f"the part of {plan.report}"
@@ -282,7 +282,9 @@ class _Worker:
         arrival = self._parts.kit(part.report)
         return self._parts.layout(arrival, came(part, rows, arrival.view), look) if arrival is not None else None
 
-    def _with_parts(self, plan: DocumentPlan, layouts: Layouts, drawn: Drawn) -> tuple[Drawn, tuple[Cause, str] | None]:
+    def _with_parts(
+        self, plan: DocumentPlan, layouts: Layouts, drawn: Drawn, look: Look
+    ) -> tuple[Drawn, tuple[Cause, str] | None]:
         """A document with the pages of arrivals in their places, and why it must not leave."""
         inserted, held = [], None
         for at, part in enumerate(plan.parts):
@@ -290,7 +292,7 @@ class _Worker:
                 rows = layouts.came(replace(plan, parts=(part,)), arrival.view)
                 inserted.append((at, arrival, rows))
                 held = held or _unsearchable(arrival, *self._parts.pictures(arrival, rows))
-        return self._parts.put_in(drawn, inserted), held
+        return self._parts.put_in(drawn, inserted, look), held
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int) -> DocumentRecord:
         """The document as it is kept; it was read back before it is locked, since nobody can afterwards."""

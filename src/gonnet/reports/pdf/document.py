@@ -119,7 +119,7 @@ def _listed(sections: Sequence[tuple[Layout, Sequence[object]]], look: Look) -> 
     upper, _, lower, _ = form.margins
     room = form.height - upper - _HEAD - lower - _FOOT - _FIRST_ENTRY * look.scale
     most = max(1, int(room / (_ENTRY * look.scale)) + 1)
-    entries = [(at, layout, len(pages)) for at, (layout, pages) in enumerate(sections)]
+    entries = [(at, layout, len(pages) or len(layout.inserted)) for at, (layout, pages) in enumerate(sections)]
     return [entries[at : at + most] for at in range(0, len(entries), most)]
 
 

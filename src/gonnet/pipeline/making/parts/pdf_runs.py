@@ -1,0 +1,50 @@
+"""Parts of a PDF run: pages that are cut out of it."""
+
+from __future__ import annotations
+
+from itertools import groupby
+from typing import TYPE_CHECKING
+
+from gonnet.jobs.style import Style
+from gonnet.pipeline.making.parts.kit import ArrivalKit, Part, Rows
+
+if TYPE_CHECKING:
+    from gonnet.arrivals.cutting import Cutter
+
+
+class PdfSource:
+    """A PDF run; its files stay open."""
+
+    def __init__(self, kit: ArrivalKit) -> None:
+        self._kit = kit
+        self._open: dict[str, Cutter] = {}
+
+    def part(self, rows: Rows, title: str, form: str, style: Style) -> Part:
+        """Its pages as a file."""
+        return joined(self.pages(rows, style), title, self.pictures(rows)[0])
+
+    def pages(self, rows: Rows, style: Style) -> list[tuple[Cutter, int]]:
+        """Its pages."""
+        from gonnet.arrivals.cutting import Cutter
+
+        found = []
+        for name, number, *_ in rows:
+            if str(name) not in self._open:
+                self._open[str(name)] = Cutter(self._kit.path(name), self._kit.password)
+            found.append((self._open[str(name)], int(str(number))))
+        return found
+
+    def pictures(self, rows: Rows) -> tuple[int, int]:
+        """How many of its pages are pictures only, as they were read."""
+        return sum((str(row[0]), int(str(row[1]))) in self._kit.pictures for row in rows), len(rows)
+
+    def rest(self) -> None:
+        """Nothing is of one package alone."""
+
+
+def joined(pages: list[tuple[Cutter, int]], title: str, pictures: int = 0) -> Part:
+    """Pages as one file."""
+    from gonnet.arrivals.cutting import together
+
+    sources = [(cutter, [number for _, number in part]) for cutter, part in groupby(pages, key=lambda one: one[0])]
+    return Part(data=together(sources, title), pages=len(pages), pictures=pictures)
