@@ -13,7 +13,7 @@ import pypdfium2
 import pytest
 from reportlab.pdfgen.canvas import Canvas
 
-from gonnet.arrivals import read_pdf_run
+from gonnet.arrivals import read_run
 from gonnet.arrivals.cutting import Cutter
 from gonnet.arrivals.pages import Pages
 from gonnet.checks import read_any
@@ -28,7 +28,7 @@ OTHER = "Hallbank"
 
 def cut(path: Path, *keys: str, spec: PdfRun = SPEC, password: str = "") -> dict[str, bytes]:
     """The parts of a run, by key."""
-    found = read_pdf_run("run", spec, path, None, password)
+    found = read_run("run", spec, path, None, password)
     cutter = Cutter(path, password)
     wanted = keys or tuple(dict.fromkeys(page.key for page in found.pages if page.key))
     return {key: cutter.part([page.number for page in found.pages if page.key == key], key) for key in wanted}

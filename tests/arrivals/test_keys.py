@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from reportlab.pdfgen.canvas import Canvas
 
-from gonnet.arrivals import Arrived, read_pdf_run
+from gonnet.arrivals import Arrived, read_run
 from gonnet.errors import AbsentError, DataError
 from gonnet.jobs.arrivals import KeyFrom, Named, PdfRun
 
@@ -30,7 +30,7 @@ def run_of(path: Path, *texts: str) -> Path:
 
 
 def read(path: Path, key: KeyFrom = FARM, listed: Path | None = None, **more: Any) -> Arrived:  # noqa: ANN401
-    return read_pdf_run("run", PdfRun(pdf=path.name, key=key, **more), path, listed, "")
+    return read_run("run", PdfRun(pdf=path.name, key=key, **more), path, listed, "")
 
 
 def keys(found: Arrived) -> list[str | None]:

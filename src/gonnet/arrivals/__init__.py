@@ -2,6 +2,6 @@
 
 from gonnet.arrivals.folders import read_folder
 from gonnet.arrivals.models import Arrived, Page
-from gonnet.arrivals.runs import read_pdf_run
+from gonnet.arrivals.runs import read_run
 
-__all__ = ["Arrived", "Page", "read_folder", "read_pdf_run"]
+__all__ = ["Arrived", "Page", "read_folder", "read_run"]

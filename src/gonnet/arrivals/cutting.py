@@ -31,15 +31,16 @@ class Cutter:
     """A run that parts are cut out of.
 
     Args:
-        path: The file.
+        source: The file, or its bytes.
         password: What opens it; empty where nothing is needed.
 
     Raises:
         DataError: it is no PDF that can be read, or is locked.
     """
 
-    def __init__(self, path: Path, password: str = "") -> None:
-        self._name, self._pdf = path.name, _opened(path, password)
+    def __init__(self, source: Path | bytes, password: str = "") -> None:
+        self._name = source.name if isinstance(source, Path) else "this PDF"
+        self._pdf = _opened(source, password)
         _mark_layers(self._pdf)
         self._clean: set[int] = set()
         self._pruned: set[tuple[int, int]] = set()
@@ -199,14 +200,16 @@ def troubles(path: Path, password: str = "") -> tuple[str, ...]:
     return tuple(found)
 
 
-def _opened(path: Path, password: str) -> pikepdf.Pdf:
+def _opened(source: Path | bytes, password: str) -> pikepdf.Pdf:
+    where = source.name if isinstance(source, Path) else ""
     try:
-        return pikepdf.open(path, password=password, suppress_warnings=True)
+        found = source if isinstance(source, Path) else io.BytesIO(source)
+        return pikepdf.open(found, password=password, suppress_warnings=True)
     except pikepdf.PasswordError as error:
         fix = "Write `password: ${NAME}` and set NAME in the environment"
-        raise DataError("this PDF is locked by a password", where=path.name, fix=fix) from error
+        raise DataError("this PDF is locked by a password", where=where, fix=fix) from error
     except pikepdf.PdfError as error:
-        raise DataError("this is no PDF that can be read", where=path.name, fix=_ANEW) from error
+        raise DataError("this is no PDF that can be read", where=where, fix=_ANEW) from error
 
 
 def together(parts: Sequence[tuple[Cutter, Sequence[int]]], title: str) -> bytes:

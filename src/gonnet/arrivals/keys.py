@@ -6,17 +6,28 @@ import csv
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, Protocol
 
-from gonnet.arrivals.pages import Pages, PageText
+from gonnet.arrivals.pages import Pages
+from gonnet.arrivals.typed import TypedPages
 from gonnet.errors import DataError
-from gonnet.jobs.arrivals import KeyFrom, Named
+from gonnet.jobs.arrivals import InText, KeyFrom, KeyInText, Named
 
 _SHOWN = 3
-Keys = Callable[[int, PageText], tuple[str, ...]]
+
+
+class Says(Protocol):
+    """A page, of whatever kind."""
+
+    def text(self, within: Any = None) -> str:  # noqa: ANN401  the place is of the kind of the page
+        """What it says, or what stands in a place of it."""
+
+
+Keys = Callable[[int, Says], tuple[str, ...]]
 """The keys that a page (from 1) has; each once."""
 
 
-def keys_of(spec: KeyFrom, pages: Pages, listed: Path | None) -> Keys:
+def keys_of(spec: KeyFrom | KeyInText, pages: Pages | TypedPages, listed: Path | None) -> Keys:
     """What says whose the pages are.
 
     Args:
@@ -28,13 +39,14 @@ def keys_of(spec: KeyFrom, pages: Pages, listed: Path | None) -> Keys:
         DataError: the list cannot be used.
     """
     if spec.text is not None:
-        pattern = re.compile(spec.text)
-        return lambda _, page: every_match(pattern, page.text(spec.within))
-    if spec.label is not None:
-        pattern = re.compile(spec.label)
-        return lambda number, _: every_match(pattern, pages.label(number))
-    if spec.bookmark is not None:
-        return _by_bookmark(re.compile(spec.bookmark), pages)
+        pattern, within = re.compile(spec.text), spec.within
+        return lambda _, page: every_match(pattern, page.text(within))
+    if isinstance(spec, KeyFrom) and isinstance(pages, Pages):
+        if spec.label is not None:
+            pattern = re.compile(spec.label)
+            return lambda number, _: every_match(pattern, pages.label(number))
+        if spec.bookmark is not None:
+            return _by_bookmark(re.compile(spec.bookmark), pages)
     assert listed is not None
     ranges = _ranges(listed, len(pages))
     return lambda number, _: ranges.get(number, ())
@@ -46,7 +58,7 @@ def every_match(pattern: re.Pattern[str], text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(value for one in found if (value := " ".join(one.split()))))
 
 
-def value_of(spec: Named, page: PageText) -> str | None:
+def value_of(spec: Named | InText, page: Says) -> str | None:
     """The first value that a page says; None where it says none."""
     found = every_match(re.compile(spec.text), page.text(spec.within))
     return found[0] if found else None

@@ -11,10 +11,11 @@ from pathlib import Path
 import pypdfium2
 from PIL import Image, ImageDraw
 
-from gonnet.arrivals.keys import keys_of, value_of
+from gonnet.arrivals.keys import Says, keys_of, value_of
 from gonnet.arrivals.pages import MM, Pages, Word
+from gonnet.arrivals.runs import Run, opened
 from gonnet.errors import DataError
-from gonnet.jobs.arrivals import PdfRun, Within
+from gonnet.jobs.arrivals import PdfRun, TextRun, Within
 
 _SCALE = 110 / 72  # pixels to the point
 _ROOM = 3  # pixels between a word and the box around it
@@ -46,13 +47,13 @@ class Looked:
     is_picture: bool
 
 
-def look(spec: PdfRun, path: Path, listed: Path | None, password: str, first: int, most: int) -> list[Looked]:
+def look(spec: Run, path: Path, listed: Path | None, password: str, first: int, most: int) -> list[Looked]:
     """Some pages of a file, from page `first` on.
 
     Raises:
         DataError: the file has no such page, or cannot be read.
     """
-    with closing(Pages(path, password)) as pages:
+    with closing(opened(spec, path, password)) as pages:
         if not 1 <= first <= len(pages):
             raise DataError(
                 f"there is no page {first}: the file has {len(pages):,}", where=path.name, fix="Name another"
@@ -69,7 +70,7 @@ def look(spec: PdfRun, path: Path, listed: Path | None, password: str, first: in
                         number=number,
                         of=len(pages),
                         keys=keys(number, page),
-                        in_place=page.text(spec.key.within).strip() if spec.key.within is not None else "",
+                        in_place=_in_place(spec, page),
                         is_left_out=any(pattern.search(page.text()) for pattern in leave_out),
                         values={name: value for name, value in said if value is not None},
                         is_picture=page.is_picture,
@@ -78,10 +79,19 @@ def look(spec: PdfRun, path: Path, listed: Path | None, password: str, first: in
     return found
 
 
+def _in_place(spec: Run, page: Says) -> str:
+    return page.text(spec.key.within).strip() if spec.key.within is not None else ""
+
+
 def words_of(path: Path, password: str, number: int) -> list[Word]:
     """The words of a page, each with its place."""
     with closing(Pages(path, password)) as pages, pages.page(number) as page:
         return list(page.words())
+
+
+def lines_of(spec: TextRun, path: Path, number: int) -> list[str]:
+    """The lines of a page of text, as they are read."""
+    return opened(spec, path, "").page(number).text().split("\n")
 
 
 def places_of(spec: PdfRun) -> Iterator[tuple[str, Within]]:

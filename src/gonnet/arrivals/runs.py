@@ -11,16 +11,19 @@ from pathlib import Path
 from gonnet.arrivals.keys import keys_of, told, value_of
 from gonnet.arrivals.models import Arrived, Page, Reading, files_of, stamps_of
 from gonnet.arrivals.pages import Pages
+from gonnet.arrivals.typed import TypedPages
 from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
-from gonnet.jobs.arrivals import PdfRun
+from gonnet.jobs.arrivals import PdfRun, TextRun
 
+Run = PdfRun | TextRun
+"""What is cut by page."""
 _PATTERN = "Try it out with `gonnet pages`"
 
 
-def read_pdf_run(
+def read_run(
     name: str,
-    spec: PdfRun,
+    spec: Run,
     pattern: Path,
     listed: Path | None,
     password: str,
@@ -57,22 +60,29 @@ def read_pdf_run(
     )
 
 
-def _read(
-    name: str, spec: PdfRun, files: Sequence[Path], listed: Path | None, password: str, most: int | None
-) -> Reading:
+def _read(name: str, spec: Run, files: Sequence[Path], listed: Path | None, password: str, most: int | None) -> Reading:
     found: list[Page] = []
     reader = _Reader(name, spec)
     for at, path in enumerate(files):
-        with closing(Pages(path, password)) as pages:
+        with closing(opened(spec, path, password)) as pages:
             left = None if most is None else most - len(found)
             found += reader.of(at, pages, listed, left)
     return tuple(found), tuple(reader.findings(found))
 
 
+def opened(spec: Run, path: Path, password: str) -> Pages | TypedPages:
+    """A file of a run; close it when done.
+
+    Raises:
+        DataError: it cannot be read.
+    """
+    return TypedPages(path, spec.encoding, spec.lines) if isinstance(spec, TextRun) else Pages(path, password)
+
+
 class _Reader:
     """Gives pages their keys, from one file to the next."""
 
-    def __init__(self, name: str, spec: PdfRun) -> None:
+    def __init__(self, name: str, spec: Run) -> None:
         self._name, self._spec = name, spec
         self._leave_out = [re.compile(text) for text in spec.leave_out]
         self._closed: set[str] = set()
@@ -80,7 +90,7 @@ class _Reader:
         self._is_divided = False
         self._left_out = 0
 
-    def of(self, at: int, pages: Pages, listed: Path | None, most: int | None) -> Iterator[Page]:
+    def of(self, at: int, pages: Pages | TypedPages, listed: Path | None, most: int | None) -> Iterator[Page]:
         """The pages of one file."""
         keys, spec = keys_of(self._spec.key, pages, listed), self._spec
         if spec.unmarked != "follow":

@@ -41,7 +41,8 @@ def pages(
     workspace: Path | None,
     as_json: bool,
 ) -> int:
-    """Show which key the first pages of a run say, or the words of one page with their places in millimetres.
+    """Show which key the first pages of a run say, or the words of one page with their places in millimetres; of a
+    print file, its lines with their numbers and columns.
 
     With it you try out the pattern and the place of `key` and of the values under `read`: nothing is cut or kept.
 
@@ -58,7 +59,9 @@ def pages(
         click.echo(json.dumps(_as_json(found), ensure_ascii=False, indent=1))
         return _exit.DONE
     _list(found)
-    if number is not None:
+    if found.lines:
+        _lines(found)
+    elif number is not None:
         _words(found)
     for path in found.pictures:
         _show.line(f"{path} is written.")
@@ -96,6 +99,15 @@ def _words(found: Viewed) -> None:
     _show.line("In millimetres, from the upper left corner of the page as it is seen.", "bright_black")
 
 
+def _lines(found: Viewed) -> None:
+    """The lines of a page of text, each with its number, below a ruler of its columns."""
+    width = max(map(len, found.lines))
+    ruler = "".join(f"{at:>10}" for at in range(10, width + 10, 10))
+    click.echo(f"\n      {ruler}")
+    for number, line in enumerate(found.lines, 1):
+        click.echo(f"{number:>4}  {line}".rstrip())
+
+
 def _as_json(found: Viewed) -> dict[str, object]:
     return {
         "arrival": found.name,
@@ -112,5 +124,6 @@ def _as_json(found: Viewed) -> dict[str, object]:
             for page in found.pages
         ],
         "words": [word._asdict() for word in found.words],
+        "lines": list(found.lines),
         "pictures": [str(path) for path in found.pictures],
     }

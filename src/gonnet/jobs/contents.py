@@ -88,8 +88,8 @@ class DocumentSpec(Section):
     def _one_source(self) -> DocumentSpec:
         if (self.report is None) == (self.arrival is None):
             raise ValueError("a document shows either a `report`, or the part of a key of an `arrival`")
-        if self.report is not None and self.format == "file":
-            raise ValueError("only what came from elsewhere is a `file`: choose pdf, xlsx, html or csv")
+        if self.report is not None and self.format in ("file", "txt"):
+            raise ValueError(f"only what came from elsewhere is a `{self.format}`: choose pdf, xlsx, html or csv")
         return self
 
     @model_validator(mode="after")

@@ -14,7 +14,7 @@ Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
 Accent = Literal["bold", "tint", "mark"]
 Format = Literal["pdf", "xlsx", "html", "csv"]
-OfDocument = Literal["pdf", "xlsx", "html", "csv", "file"]
+OfDocument = Literal["pdf", "xlsx", "html", "csv", "txt", "file"]
 
 
 def as_tuple(value: object) -> object:

@@ -10,9 +10,10 @@ from gonnet import private
 from gonnet.arrivals import looking
 from gonnet.arrivals.models import files_of
 from gonnet.arrivals.pages import Word
+from gonnet.arrivals.runs import Run
 from gonnet.errors import DataError, StorageError, meant
 from gonnet.jobs import Job
-from gonnet.jobs.arrivals import PdfRun
+from gonnet.jobs.arrivals import PdfRun, TextRun
 from gonnet.jobs.workspace import Workspace
 from gonnet.pipeline.surveying.arriving import source_of
 
@@ -25,14 +26,16 @@ class Viewed:
         name: What the job calls it.
         spec: What the job says of it.
         pages: The pages.
-        words: The words of the page, where one was asked for.
+        words: The words of the page of a PDF, where one was asked for.
+        lines: The lines of the page of a text, where one was asked for.
         pictures: The pictures that were written.
     """
 
     name: str
-    spec: PdfRun
+    spec: Run
     pages: tuple[looking.Looked, ...]
     words: tuple[Word, ...]
+    lines: tuple[str, ...]
     pictures: tuple[Path, ...]
 
 
@@ -56,20 +59,32 @@ def view_pages(
     """
     name = _chosen(job, name)
     spec = job.file.arrivals[name]
-    if not isinstance(spec, PdfRun):
+    if not isinstance(spec, PdfRun | TextRun):
         fix = f"`gonnet rows {job.name} {name}` shows whose each {spec.unit} is"
         raise DataError(f"'{name}' has no pages to look at", where=job.at("arrivals", name), fix=fix)
     pattern, listed, password = source_of(job, workspace, name, spec)
     files = files_of(pattern)
     first, count = (number, 1) if number is not None else (1, most)
     pages = looking.look(spec, files[0], listed, password, first, count)
-    words = looking.words_of(files[0], password, first) if number is not None else []
-    pictures = _pictures(spec, files[0], password, pages, into) if into is not None else []
-    return Viewed(name=name, spec=spec, pages=tuple(pages), words=tuple(words), pictures=tuple(pictures))
+    words: list[Word] = []
+    lines: list[str] = []
+    pictures: list[Path] = []
+    if isinstance(spec, TextRun):
+        if into is not None:
+            raise DataError(f"'{name}' is a text, of which there is no picture", fix="Leave --picture out")
+        lines = looking.lines_of(spec, files[0], first) if number is not None else []
+    else:
+        words = looking.words_of(files[0], password, first) if number is not None else []
+        pictures = _pictures(spec, files[0], password, pages, into) if into is not None else []
+    return Viewed(
+        name=name, spec=spec, pages=tuple(pages), words=tuple(words), lines=tuple(lines), pictures=tuple(pictures)
+    )
 
 
 def _chosen(job: Job, name: str | None) -> str:
-    known = [name for name, spec in job.file.arrivals.items() if isinstance(spec, PdfRun)] or list(job.file.arrivals)
+    known = [name for name, spec in job.file.arrivals.items() if isinstance(spec, PdfRun | TextRun)] or list(
+        job.file.arrivals
+    )
     if not known:
         raise DataError(f"job {job.name} has no arrivals", fix="Write one under `arrivals:`")
     if name is None and len(known) == 1:

@@ -23,7 +23,9 @@ REGULAR = "Gonnet-Regular"
 BOLD = "Gonnet-Bold"
 ITALIC = "Gonnet-Italic"
 BOLD_ITALIC = "Gonnet-BoldItalic"
-_PAGE_NAMES = {REGULAR: "GR", BOLD: "GB", ITALIC: "GI", BOLD_ITALIC: "GX"}
+MONO = "Gonnet-Mono"
+"""The face whose signs are all as wide."""
+_PAGE_NAMES = {REGULAR: "GR", BOLD: "GB", ITALIC: "GI", BOLD_ITALIC: "GX", MONO: "GM"}
 _FOLDER = Path(__file__).parent / "fonts"
 _SHIPPED = {
     REGULAR: _FOLDER / "NotoSans-Regular.ttf",
@@ -144,8 +146,9 @@ class Alphabet:
         """A canvas with these faces; one document is drawn at a time."""
         for face in self.faces.values():
             vars(pdfmetrics)["_fonts"][face.fontName] = face  # registerFont keeps the first face of a name for ever
-        canvas = Canvas(target, initialFontName=REGULAR, **options)  # type: ignore[arg-type]  # the stub is wrong
-        for name in (REGULAR, BOLD):
+        first = next(iter(self.faces))
+        canvas = Canvas(target, initialFontName=first, **options)  # type: ignore[arg-type]  # the stub is wrong
+        for name in dict.fromkeys((first, *({BOLD} & self.faces.keys()))):
             # Operators name these faces, which ReportLab does not see; of the others it sees every use.
             self.faces[name].getSubsetInternalName(0, vars(canvas)["_doc"])
         return canvas
@@ -333,6 +336,12 @@ def _to_unicode(name: str, subset: list[int]) -> str:
 
 class UnusableFontError(Exception):
     """A file is no face that can be embedded; its text says which."""
+
+
+@lru_cache(maxsize=1)
+def typed_family() -> Family:
+    """The face for pages of print files, by itself."""
+    return Family({MONO: _FOLDER / "NotoSansMono-Regular.ttf"})
 
 
 @lru_cache(maxsize=4)

@@ -4,8 +4,9 @@ from gonnet.jobs.arrivals.common import FILE, KEY, PAGE, Coming, Value
 from gonnet.jobs.arrivals.defaults import KINDS, quoted_name, with_arrivals
 from gonnet.jobs.arrivals.folder import Folder, InPath, KeyInPath
 from gonnet.jobs.arrivals.pdf_run import KeyFrom, Named, PdfRun, Within
+from gonnet.jobs.arrivals.text_run import InText, KeyInText, Lines, TextRun
 
-Arrival = PdfRun | Folder
+Arrival = PdfRun | Folder | TextRun
 
 __all__ = [
     "FILE",
@@ -16,10 +17,14 @@ __all__ = [
     "Coming",
     "Folder",
     "InPath",
+    "InText",
     "KeyFrom",
     "KeyInPath",
+    "KeyInText",
+    "Lines",
     "Named",
     "PdfRun",
+    "TextRun",
     "Value",
     "Within",
     "quoted_name",

@@ -8,8 +8,9 @@ from collections.abc import Mapping
 from gonnet.jobs.arrivals.common import KEY, Coming
 from gonnet.jobs.arrivals.folder import Folder
 from gonnet.jobs.arrivals.pdf_run import PdfRun
+from gonnet.jobs.arrivals.text_run import TextRun
 
-KINDS: Mapping[str, type[Coming]] = {"pdf": PdfRun, "files": Folder}
+KINDS: Mapping[str, type[Coming]] = {"pdf": PdfRun, "files": Folder, "text": TextRun}
 """The key by which a kind of arrival is known → its model."""
 
 

@@ -230,7 +230,7 @@ class _Worker:
         """A document, what of it names somebody else, and why it must not leave."""
         look = self._languages.of(order.locale).version.look
         arrival = self._parts.kit(plan.report)
-        if plan.format == "file" or (arrival is not None and look.style.watermark is None):
+        if plan.format == "file" or plan.format == "txt" or (arrival is not None and look.style.watermark is None):
             assert arrival is not None
             return self._part(order, plan, arrival, layouts, look)
         laid, doubt = layouts.of(plan), None
@@ -244,7 +244,7 @@ class _Worker:
         """A part of an arrival as a document of its own."""
         rows = layouts.came(plan, arrival.view)
         part = self._parts.take(arrival, rows, plan.file_name.rpartition(".")[0], plan.format, look)
-        found = _read_back(part.data, plan.file_name)
+        found = part.found or _read_back(part.data, plan.file_name)
         layouts.unsearched += found.unsearched
         name = f"the part of {plan.report}"
         hits = self._kit.watch.search(order.owners, name, found, own=self._own_figures(order))

@@ -10,16 +10,17 @@ from dataclasses import replace
 from itertools import takewhile
 from pathlib import Path
 
-from gonnet.arrivals import Arrived, read_folder, read_pdf_run
+from gonnet.arrivals import Arrived, read_folder, read_run
 from gonnet.arrivals.kept import KeptPages
 from gonnet.arrivals.models import files_of, stamps_of
+from gonnet.arrivals.runs import Run
 from gonnet.data import Engine
 from gonnet.data.files.kept import READINGS
 from gonnet.data.loading import Ready
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
-from gonnet.jobs.arrivals import FILE, KEY, PAGE, Arrival, Folder, PdfRun
+from gonnet.jobs.arrivals import FILE, KEY, PAGE, Arrival, Folder, PdfRun, TextRun
 from gonnet.jobs.workspace import Workspace
 from gonnet.split.slices import KEY as SPLIT_KEY
 
@@ -54,7 +55,7 @@ def require_cutting(where: str) -> None:
         raise JobError(what, where=where, fix="Install it: pip install 'gonnet[arrivals]'")
 
 
-def source_of(job: Job, workspace: Workspace, name: str, spec: PdfRun) -> tuple[Path, Path | None, str]:
+def source_of(job: Job, workspace: Workspace, name: str, spec: Run) -> tuple[Path, Path | None, str]:
     """The path of a run's file or files, that of the list of its pages, and what opens it.
 
     Raises:
@@ -62,9 +63,11 @@ def source_of(job: Job, workspace: Workspace, name: str, spec: PdfRun) -> tuple[
     """
     place = "arrivals", name
     listed = spec.key.list
-    path = workspace.reach.file(spec.pdf, job.at(*place, "pdf"))
+    kind, file = ("text", spec.text) if isinstance(spec, TextRun) else ("pdf", spec.pdf)
+    path = workspace.reach.file(file, job.at(*place, kind))
     index = workspace.reach.file(listed, job.at(*place, "key", "list")) if listed is not None else None
-    password = workspace.secrets.resolve(spec.password, job.at(*place, "password")) if spec.password else ""
+    secret = spec.password if isinstance(spec, PdfRun) else None
+    password = workspace.secrets.resolve(secret, job.at(*place, "password")) if secret else ""
     return path, index, password
 
 
@@ -72,6 +75,9 @@ def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | 
     require_cutting(job.at("arrivals", name))
     if isinstance(spec, Folder):
         return _read_folder(name, spec, job, workspace, most)
+    if isinstance(spec, TextRun):
+        path, index, _ = source_of(job, workspace, name, spec)
+        return read_run(name, spec, path, index, "", most)
     return _read_pdf_run(name, spec, job, workspace, most)
 
 
@@ -96,11 +102,11 @@ def _read_pdf_run(name: str, spec: PdfRun, job: Job, workspace: Workspace, most:
     stamps, key = stamps_of(files), kept.key(name, files, spec, index) if most is None else None
     if key is not None and (taken := kept.take(key)) is not None:
         reading, made = taken
-        found = read_pdf_run(name, spec, path, index, password, known=reading)
+        found = read_run(name, spec, path, index, password, known=reading)
         if found.stamps == stamps:  # else it was changed since its digest was taken
             when = f"{made.astimezone(workspace.zone):%Y-%m-%d %H:%M}"
             return replace(found, notes=(f"{name}: taken from what was read of the same file on {when}",))
-    found = read_pdf_run(name, spec, path, index, password, most)
+    found = read_run(name, spec, path, index, password, most)
     found = replace(found, findings=(*found.findings, *_troubles(found)))
     if key is not None and found.stamps == stamps:
         kept.put(key, found.pages, found.findings, dt.datetime.now(dt.UTC))

@@ -10,7 +10,7 @@ from reportlab.lib.pagesizes import landscape as turned
 from reportlab.lib.units import mm
 
 from gonnet.jobs.reports import Report
-from gonnet.jobs.style import Style
+from gonnet.jobs.style import Paper, Style
 from gonnet.reports.fonts import BOLD, REGULAR, Family, family
 from gonnet.reports.plans.columns import ColumnPlan, ValueKind
 from gonnet.reports.plans.models import Look, PageForm
@@ -27,7 +27,7 @@ _NARROWEST_TEXT = 20 * mm
 def page_form(report: Report, style: Style) -> PageForm:
     """The form of a report's pages: what it says itself, else the house style."""
     paper = report.paper or style.paper
-    width, height = turned(_PAPERS[paper]) if report.landscape else _PAPERS[paper]
+    width, height = paper_size(paper, landscape=report.landscape)
     top, right, bottom, left = (part * mm for part in report.margins or style.margins)
     return PageForm(
         paper=paper,
@@ -37,6 +37,11 @@ def page_form(report: Report, style: Style) -> PageForm:
         margins=(top, right, bottom, left),
         watermark=report.watermark or style.watermark,
     )
+
+
+def paper_size(paper: Paper, *, landscape: bool) -> tuple[float, float]:
+    """Width and height of a page, in points."""
+    return turned(_PAPERS[paper]) if landscape else _PAPERS[paper]
 
 
 def fit_widths(

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gonnet.arrivals.pages import is_pdf, pictures_of
-from gonnet.jobs.style import Style
 from gonnet.pipeline.making.parts.kit import ArrivalKit, NoPartError, Part, Rows
 
 if TYPE_CHECKING:
     from gonnet.arrivals.cutting import Cutter
+    from gonnet.reports import Look
 
 _NO_PDF = "{} is no PDF, which the job says it is"
 
@@ -21,7 +21,7 @@ class FolderSource:
         self._kit = kit
         self._open: dict[str, Cutter] = {}
 
-    def part(self, rows: Rows, title: str, form: str, style: Style) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """One of its files."""
         name = str(rows[0][0])
         path = self._kit.path(name)
@@ -35,7 +35,7 @@ class FolderSource:
             raise NoPartError(_NO_PDF.format(name))
         return Part(data=data, pages=None)
 
-    def pages(self, rows: Rows, style: Style) -> list[tuple[Cutter, int]]:
+    def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
         """The pages of its files."""
         from gonnet.arrivals.cutting import Cutter
 

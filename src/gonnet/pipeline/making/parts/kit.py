@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from gonnet.arrivals import Arrived
+from gonnet.checks import ReadBack
 from gonnet.errors import DataError
-from gonnet.jobs.arrivals import Arrival
-from gonnet.jobs.style import Style
+from gonnet.jobs.arrivals import Arrival, TextRun
 
 if TYPE_CHECKING:
     from gonnet.arrivals.cutting import Cutter
+    from gonnet.reports import Look
 
 Stamp = tuple[int, int]
 Rows = Sequence[tuple[object, ...]]
@@ -67,7 +68,7 @@ class ArrivalKit:
     @property
     def accepts_pictures(self) -> bool:
         """Whether a part may have pages that nobody can search."""
-        return self.spec.pictures == "accept"
+        return isinstance(self.spec, TextRun) or self.spec.pictures == "accept"
 
     def path(self, name: object) -> Path:
         """Where one of its files is.
@@ -91,17 +92,19 @@ class Part:
         data: Its bytes.
         pages: How many pages they have; None where it is no PDF.
         pictures: How many of these are pictures only.
+        found: What they say; None where a reader of its kind finds it.
     """
 
     data: bytes
     pages: int | None
     pictures: int = 0
+    found: ReadBack | None = None
 
 
 class Source(Protocol):
     """An arrival of which parts are taken."""
 
-    def part(self, rows: Rows, title: str, form: str, style: Style) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """The part that some rows are, as a file of its own.
 
         Raises:
@@ -109,7 +112,7 @@ class Source(Protocol):
             DataError: the same.
         """
 
-    def pages(self, rows: Rows, style: Style) -> list[tuple[Cutter, int]]:
+    def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
         """The same as pages of PDFs, each with its number there.
 
         Raises:

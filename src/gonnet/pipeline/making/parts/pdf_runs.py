@@ -5,11 +5,11 @@ from __future__ import annotations
 from itertools import groupby
 from typing import TYPE_CHECKING
 
-from gonnet.jobs.style import Style
 from gonnet.pipeline.making.parts.kit import ArrivalKit, Part, Rows
 
 if TYPE_CHECKING:
     from gonnet.arrivals.cutting import Cutter
+    from gonnet.reports import Look
 
 
 class PdfSource:
@@ -19,11 +19,11 @@ class PdfSource:
         self._kit = kit
         self._open: dict[str, Cutter] = {}
 
-    def part(self, rows: Rows, title: str, form: str, style: Style) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """Its pages as a file."""
-        return joined(self.pages(rows, style), title, self.pictures(rows)[0])
+        return joined(self.pages(rows, look), title, self.pictures(rows)[0])
 
-    def pages(self, rows: Rows, style: Style) -> list[tuple[Cutter, int]]:
+    def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
         """Its pages."""
         from gonnet.arrivals.cutting import Cutter
 

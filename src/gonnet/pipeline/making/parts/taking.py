@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from gonnet.jobs.arrivals import Folder, PdfRun
+from gonnet.jobs.arrivals import Folder, PdfRun, TextRun
 from gonnet.pipeline.making.parts.folders import FolderSource
 from gonnet.pipeline.making.parts.kit import ArrivalKit, NoPartError, Part, Rows, Source, usable
 from gonnet.pipeline.making.parts.pdf_runs import PdfSource
+from gonnet.pipeline.making.parts.text_runs import TextSource
 from gonnet.reports import Drawn, Look
 from gonnet.reports.layout.models import Layout
 from gonnet.reports.plans.models import PageForm
 
-_KINDS: Mapping[type, type] = {PdfRun: PdfSource, Folder: FolderSource}
+_KINDS: Mapping[type, type] = {PdfRun: PdfSource, Folder: FolderSource, TextRun: TextSource}
 
 
 class Parts:
@@ -39,7 +40,7 @@ class Parts:
             NoPartError: there are no rows, they cannot be taken, or the file is another one than the one that was read.
         """
         with usable():
-            return self._of(kit, rows).part(rows, title, form, look.style)
+            return self._of(kit, rows).part(rows, title, form, look)
 
     def layout(self, kit: ArrivalKit, rows: Rows, look: Look) -> Layout:
         """The pages of some rows among other parts of a document.
@@ -50,7 +51,7 @@ class Parts:
         from gonnet.arrivals.cutting import seen_size
 
         with usable():
-            pages = self._of(kit, rows).pages(rows, look.style)
+            pages = self._of(kit, rows).pages(rows, look)
             sizes = tuple(seen_size(cutter.page(number)) for cutter, number in pages)
         (width, height), style = sizes[0], look.style
         margins = (0.0, 0.0, 0.0, 0.0)
@@ -76,7 +77,7 @@ class Parts:
         pages = {
             drawn.starts[at] + number: page
             for at, kit, rows in inserted
-            for number, page in enumerate(self._of(kit, rows).pages(rows, look.style))
+            for number, page in enumerate(self._of(kit, rows).pages(rows, look))
         }
         return replace(drawn, data=put_in(drawn.data, pages))
 
