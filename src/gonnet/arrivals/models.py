@@ -7,21 +7,23 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple
 
+from gonnet.arrivals.workbooks.book import Book
 from gonnet.errors import AbsentError
 from gonnet.findings import Finding
-from gonnet.jobs.arrivals import Arrival
+from gonnet.jobs.arrivals import FILE, PAGE, ROW, SHEET, Arrival
 
 
 class Page(NamedTuple):
-    """A page of a run, or a file of a folder, which is known as one.
+    """A page of a run; or what is known as one: a file of a folder, a sheet, a row.
 
     Attributes:
         key: Whose it is; None where it is nobody's.
         file: Which of the files it is of, from 0.
-        number: Its number in the file, from 1.
+        number: Its number in the file, or in its sheet, from 1.
         follows: Whether it says no key, and has that of the page before.
         values: What it says of each value that is read, as text.
         is_picture: Whether it cannot be searched.
+        sheet: The sheet of a workbook that it is, or that it is a row of.
     """
 
     key: str | None
@@ -30,6 +32,7 @@ class Page(NamedTuple):
     follows: bool
     values: tuple[str | None, ...]
     is_picture: bool
+    sheet: str = ""
 
 
 Reading = tuple[tuple[Page, ...], tuple[Finding, ...]]
@@ -51,6 +54,7 @@ class Arrived:
         findings: What the operator should know.
         seconds: How long it took to read them.
         notes: How they were read.
+        book: What parts of a workbook are made from; None for other kinds.
     """
 
     name: str
@@ -63,16 +67,18 @@ class Arrived:
     findings: tuple[Finding, ...]
     seconds: float
     notes: tuple[str, ...] = ()
+    book: Book | None = None
 
     def place(self, page: Page) -> tuple[object, ...]:
         """Where a page stands, as the data set says it."""
-        name = self.names[page.file]
-        return (name, page.number) if self.spec.unit == "page" else (name,)
+        parts: dict[str, object] = {FILE: self.names[page.file], PAGE: page.number, SHEET: page.sheet, ROW: page.number}
+        return tuple(parts[place] for place in self.spec.places)
 
     def where(self, page: Page) -> str:
         """The same for people."""
-        name = self.names[page.file]
-        return f"{name}, page {page.number}" if self.spec.unit == "page" else name
+        file, *rest = self.place(page)
+        parts = zip(self.spec.places[1:], rest, strict=True)
+        return ", ".join([str(file), *(f"{name} {part}" for name, part in parts)])
 
 
 def files_of(pattern: Path) -> tuple[Path, ...]:

@@ -297,10 +297,10 @@ class _Maker:
     def _of(self, part: SlicePlan, evaluated: Evaluated, stem: str) -> Iterator[DocumentPlan]:
         """The documents of one slice, those that are joined as one."""
         groups = self._groups()
-        alone = [(index, spec) for index, spec in self._chosen if spec.format not in groups]
+        alone = [(index, spec) for index, spec in self._chosen if spec.format not in groups or not _can_join(spec)]
         per_format = Counter(spec.format for _, spec in alone if spec.file is None)
         for index, spec in self._chosen:
-            if group := groups.get(spec.format):
+            if (group := groups.get(spec.format)) and _can_join(spec):
                 if group[0][0] == index:
                     yield self._joined(group, part, evaluated, stem)
                 continue
@@ -318,7 +318,7 @@ class _Maker:
         join = self._job.file.package.join
         found = {}
         for form in join.formats if join else ():
-            group = [(index, spec) for index, spec in self._chosen if spec.format == form]
+            group = [(index, spec) for index, spec in self._chosen if spec.format == form and _can_join(spec)]
             of_files = any(spec.arrival in self._known.files for _, spec in group)
             if len(group) > 1 or (group and join and (join.cover or of_files)):
                 found[str(form)] = group
@@ -344,9 +344,9 @@ class _Maker:
         """All PDFs of a bundle as one and all its workbooks as one, key after key; other documents as they are."""
         whole = SlicePlan(self._key, self._names)
         stem = self._stem(whole, bundle)
-        for form in dict.fromkeys(spec.format for _, spec in self._chosen):
-            group = [(index, spec) for index, spec in self._chosen if spec.format == form]
-            if form not in ("pdf", "xlsx"):
+        for form, can_join in dict.fromkeys((spec.format, _can_join(spec)) for _, spec in self._chosen):
+            group = [one for one in self._chosen if (one[1].format, _can_join(one[1])) == (form, can_join)]
+            if not can_join:
                 for part in slices:
                     own = self._known.evaluated[part.key]
                     for index, spec in group:
@@ -435,6 +435,11 @@ class _Maker:
 
 
 _Numbered = tuple[int, DocumentSpec]
+
+
+def _can_join(spec: DocumentSpec) -> bool:
+    """Whether a document may become one file with others of its format: PDFs, and workbooks that are drawn here."""
+    return spec.format == "pdf" or (spec.format == "xlsx" and spec.arrival is None)
 
 
 def _chosen(job: Job, decision: Decision) -> Iterator[_Numbered]:

@@ -11,7 +11,7 @@ from gonnet.jobs.sections import Names, Section
 from gonnet.jobs.sources import Expectation
 from gonnet.jobs.texts import Text
 
-KEY, FILE, PAGE = "key", "file", "page"
+KEY, FILE, PAGE, SHEET, ROW = "key", "file", "page", "sheet", "row"
 """Columns of the data set that an arrival is."""
 
 
@@ -54,12 +54,18 @@ class Coming(Section):
         expect: What must be true of it before anything is made; its rows are its pages, sheets, rows or files.
     """
 
-    unit: ClassVar[str] = "page"
-    """What there is a row for in its data set."""
-    places: ClassVar[tuple[str, ...]] = (FILE, PAGE)
-    """The columns that say where one stands."""
     formats: ClassVar[tuple[str, ...]] = ("pdf",)
     """What its parts may be; the usual first."""
+
+    @property
+    def unit(self) -> str:
+        """What there is a row for in its data set."""
+        return "page"
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """The columns that say where one stands."""
+        return FILE, PAGE
 
     title: Text | None = None
     leave_out: tuple[Pattern, ...] = ()
@@ -73,7 +79,7 @@ class Coming(Section):
     @field_validator("read", check_fields=False)
     @classmethod
     def _names_of_their_own(cls, value: dict[str, Value]) -> dict[str, Value]:
-        taken = next((name for name in value if name.casefold() in (KEY, *cls.places)), None)
+        taken = next((name for name in value if name.casefold() in (KEY, FILE, PAGE)), None)
         if taken is not None:
             raise ValueError(f"'{taken}' is a column of every arrival: give the value another name")
         return value

@@ -9,8 +9,9 @@ from gonnet.jobs.arrivals.common import KEY, Coming
 from gonnet.jobs.arrivals.folder import Folder
 from gonnet.jobs.arrivals.pdf_run import PdfRun
 from gonnet.jobs.arrivals.text_run import TextRun
+from gonnet.jobs.arrivals.workbook_run import WorkbookRun
 
-KINDS: Mapping[str, type[Coming]] = {"pdf": PdfRun, "files": Folder, "text": TextRun}
+KINDS: Mapping[str, type[Coming]] = {"pdf": PdfRun, "files": Folder, "text": TextRun, "workbook": WorkbookRun}
 """The key by which a kind of arrival is known → its model."""
 
 
@@ -48,15 +49,24 @@ def kind_of(spec: object) -> type[Coming]:
 def _figures(arrivals: Mapping[object, object]) -> dict[str, object]:
     """The values that arrivals say, and how many pages, sheets, rows or files there are."""
     found: dict[str, object] = {}
-    units = Counter(kind_of(spec).unit for spec in arrivals.values())
+    units = Counter(map(_unit, arrivals.values()))
     for name, spec in arrivals.items():
-        unit = kind_of(spec).unit
-        found[f"{unit}s" if units[unit] == 1 else f"{name}_{unit}s"] = {"rows": name, "value": "count(*)"}
+        unit = _unit(spec)
+        is_plain = units[unit] == 1 and unit != "row"  # `rows` are those of the data set that is split
+        found[f"{unit}s" if is_plain else f"{name}_{unit}s"] = {"rows": name, "value": "count(*)"}
         values = spec.get("read") if isinstance(spec, Mapping) else None
         for value, said in values.items() if isinstance(values, Mapping) else ():
             is_number = isinstance(said, Mapping) and said.get("as") == "number"
             found[str(value)] = {"rows": name, "value": f"{'sum' if is_number else 'max'}({quoted_name(str(value))})"}
     return found
+
+
+def _unit(spec: object) -> str:
+    """What there is a row for in the data set of an arrival in plain values."""
+    if kind_of(spec) is WorkbookRun and isinstance(spec, Mapping):
+        key = spec.get("key")
+        return "row" if isinstance(key, Mapping) and "column" in key else "sheet"
+    return {PdfRun: "page", TextRun: "page"}.get(kind_of(spec), "file")
 
 
 def _with_format(document: object, arrivals: Mapping[object, object]) -> object:

@@ -42,8 +42,6 @@ class Folder(Coming):
         pictures: What becomes of files that nobody can search, such as scanned pages: held, or accepted.
     """
 
-    unit: ClassVar[str] = "file"
-    places: ClassVar[tuple[str, ...]] = (FILE,)
     formats: ClassVar[tuple[str, ...]] = ("file", "pdf")
 
     files: str
@@ -52,3 +50,13 @@ class Folder(Coming):
     again: Literal["refuse", "together"] = "together"
     read: dict[Name, InPath] = {}
     pictures: OnPictures = "hold"
+
+    @property
+    def unit(self) -> str:
+        """A file."""
+        return "file"
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """Its path."""
+        return (FILE,)

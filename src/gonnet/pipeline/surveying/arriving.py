@@ -14,18 +14,19 @@ from gonnet.arrivals import Arrived, read_folder, read_run
 from gonnet.arrivals.kept import KeptPages
 from gonnet.arrivals.models import files_of, stamps_of
 from gonnet.arrivals.runs import Run
+from gonnet.arrivals.workbooks.reading import read_workbook
 from gonnet.data import Engine
 from gonnet.data.files.kept import READINGS
 from gonnet.data.loading import Ready
-from gonnet.errors import DataError, JobError
+from gonnet.errors import AbsentError, DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
-from gonnet.jobs.arrivals import FILE, KEY, PAGE, Arrival, Folder, PdfRun, TextRun
+from gonnet.jobs.arrivals import FILE, KEY, PAGE, ROW, SHEET, Arrival, Folder, PdfRun, TextRun, WorkbookRun
 from gonnet.jobs.workspace import Workspace
 from gonnet.split.slices import KEY as SPLIT_KEY
 
 _WILD = re.compile(r"[*?\[]")
-_PLACES = {FILE: "text", PAGE: "whole"}
+_PLACES = {FILE: "text", PAGE: "whole", SHEET: "text", ROW: "whole"}
 """Column that says where something stands → its type."""
 
 
@@ -72,6 +73,11 @@ def source_of(job: Job, workspace: Workspace, name: str, spec: Run) -> tuple[Pat
 
 
 def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+    if isinstance(spec, WorkbookRun):
+        path = workspace.reach.file(spec.workbook, job.at("arrivals", name, "workbook"))
+        if not path.is_file():
+            raise AbsentError(f"there is no file {path.name}", where=str(path.parent), fix="Check its name")
+        return read_workbook(name, spec, path, most)
     require_cutting(job.at("arrivals", name))
     if isinstance(spec, Folder):
         return _read_folder(name, spec, job, workspace, most)

@@ -9,9 +9,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from gonnet.arrivals import Arrived
+from gonnet.arrivals.workbooks.book import Book
 from gonnet.checks import ReadBack
 from gonnet.errors import DataError
-from gonnet.jobs.arrivals import Arrival, TextRun
+from gonnet.jobs.arrivals import Arrival, TextRun, WorkbookRun
 
 if TYPE_CHECKING:
     from gonnet.arrivals.cutting import Cutter
@@ -39,6 +40,7 @@ class ArrivalKit:
         stamps: Name of each of its files → its size and when it was changed, as it was read.
         password: What opens it.
         pictures: File and number of the pages of a PDF run that are pictures only.
+        book: What parts of a workbook are made from; None for other kinds.
     """
 
     name: str
@@ -49,6 +51,7 @@ class ArrivalKit:
     stamps: Mapping[str, Stamp]
     password: str
     pictures: frozenset[tuple[str, int]]
+    book: Book | None
 
     @classmethod
     def of(cls, part: Arrived, view: str, titles: Mapping[str, str]) -> ArrivalKit:
@@ -63,12 +66,13 @@ class ArrivalKit:
             stamps=dict(zip(part.names, part.stamps, strict=True)),
             password=part.password,
             pictures=frozenset(pictures),
+            book=part.book,
         )
 
     @property
     def accepts_pictures(self) -> bool:
         """Whether a part may have pages that nobody can search."""
-        return isinstance(self.spec, TextRun) or self.spec.pictures == "accept"
+        return isinstance(self.spec, TextRun | WorkbookRun) or self.spec.pictures == "accept"
 
     def path(self, name: object) -> Path:
         """Where one of its files is.

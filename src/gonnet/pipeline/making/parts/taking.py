@@ -5,16 +5,22 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from gonnet.jobs.arrivals import Folder, PdfRun, TextRun
+from gonnet.jobs.arrivals import Folder, PdfRun, TextRun, WorkbookRun
 from gonnet.pipeline.making.parts.folders import FolderSource
 from gonnet.pipeline.making.parts.kit import ArrivalKit, NoPartError, Part, Rows, Source, usable
 from gonnet.pipeline.making.parts.pdf_runs import PdfSource
 from gonnet.pipeline.making.parts.text_runs import TextSource
+from gonnet.pipeline.making.parts.workbooks import WorkbookSource
 from gonnet.reports import Drawn, Look
 from gonnet.reports.layout.models import Layout
 from gonnet.reports.plans.models import PageForm
 
-_KINDS: Mapping[type, type] = {PdfRun: PdfSource, Folder: FolderSource, TextRun: TextSource}
+_KINDS: Mapping[type, type] = {
+    PdfRun: PdfSource,
+    Folder: FolderSource,
+    TextRun: TextSource,
+    WorkbookRun: WorkbookSource,
+}
 
 
 class Parts:
