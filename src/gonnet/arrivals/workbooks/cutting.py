@@ -9,7 +9,8 @@ from decimal import Decimal
 from xml.sax.saxutils import escape, quoteattr
 
 from gonnet.arrivals.workbooks.areas import RowMap
-from gonnet.arrivals.workbooks.book import MARK, Book, Sheet
+from gonnet.arrivals.workbooks.book import Book, Sheet
+from gonnet.arrivals.workbooks.sheets import Cells
 from gonnet.arrivals.workbooks.xml import SPACE
 
 _XML = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -17,7 +18,7 @@ _OFFICE = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 _PACKAGE = "http://schemas.openxmlformats.org/package/2006"
 _TYPE = "application/vnd.openxmlformats-officedocument"
 _TEXT = re.compile(rb"<t(?:\s[^>]*)?>([^<]*)</t>|<v>([^<]*)</v>")
-_CELL = re.compile(rb'<c r="([A-Z]+)\0"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
+_CELL = re.compile(rb'<c r="([A-Z]+)(\d+)"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
 _STYLE = re.compile(rb' s="\d+"')
 _OTHER = re.compile(rb'\bt="(?:str|b|inlineStr|d)"')
 _ROWS = re.compile(r"\$(\d+):\$(\d+)")
@@ -53,7 +54,7 @@ def part_of(book: Book, wanted: Mapping[str, Sequence[int]], title: str) -> Iter
         wanted: Sheet → the rows of it; of one that is somebody's as a whole they do not matter.
         title: What it is called.
     """
-    sheets = [_cut(book.sheets[name], rows) for name, rows in wanted.items()]
+    sheets = [_cut(book, book.sheets[name], rows) for name, rows in wanted.items()]
     count = range(1, len(sheets) + 1)
     yield "[Content_Types].xml", _content_types(len(sheets), has_theme=bool(book.theme)), False
     yield "_rels/.rels", _relations([("officeDocument", "xl/workbook.xml"), *_ABOUT]), True
@@ -71,52 +72,73 @@ def part_of(book: Book, wanted: Mapping[str, Sequence[int]], title: str) -> Iter
             yield f"xl/worksheets/_rels/sheet{at}.xml.rels", _links(sheet.links), False
 
 
-def _cut(sheet: Sheet, wanted: Sequence[int]) -> _Cut:
-    rows: RowMap | None = None
+def _cut(book: Book, sheet: Sheet, wanted: Sequence[int]) -> _Cut:
+    cells = Cells(book.strings, keeps_formulas=sheet.header is None, shows_all=sheet.furniture.is_filtered)
     if sheet.header is None:
-        numbered = [(number, number) for number in sheet.rows.numbers]
+        rows, found = None, [cells.ready(line, line.number) for line in sheet.rows.every()]
     else:
-        top = [number for number in sheet.rows.numbers if number <= sheet.header]
-        rows = RowMap([*top, *wanted, *sheet.totals], sheet.header)
-        numbered = [(number, rows.new[number]) for number in (*top, *wanted)]
-    found = [(new, sheet.rows.of(number) or b"") for number, new in numbered]
-    body = b"".join(row.replace(MARK, b"%d" % new) for new, row in found)
-    if rows is not None and sheet.totals:
-        own = [row for new, row in found if new > (sheet.header or 0)]
-        body += b"".join(_totals(sheet, number, rows, own) for number in sheet.totals)
-    texts = (
-        b"\n".join(part for match in _TEXT.finditer(body) for part in match.groups() if part).decode("utf-8").casefold()
-    )
-    before, after, links = sheet.furniture.around(rows, lambda text: escape(text).casefold() in texts)
+        rows = RowMap([*sheet.rows.up_to(sheet.header), *wanted, *sheet.totals], sheet.header)
+        found = list(_rows(sheet, cells, rows))
+    body = b"".join(found)
+    says = _Texts(body)
+    before, after, links = sheet.furniture.around(rows, says.has)
     data = b'%s<worksheet xmlns="%s">%s<sheetData>%s</sheetData>%s</worksheet>' % (
         _XML.encode(), SPACE.encode(), before, body, after,
     )  # fmt: skip
     return _Cut(sheet.name, data, links, _printed(sheet, rows))
 
 
-def _totals(sheet: Sheet, number: int, rows: RowMap, own: Sequence[bytes]) -> bytes:
+def _rows(sheet: Sheet, cells: Cells, rows: RowMap) -> Iterator[bytes]:
+    """The rows of a part: those at the top, its own, and the totals of these."""
+    own: list[bytes] = []
+    for number in rows.kept:
+        line = sheet.rows.of(number)
+        if line is None:
+            continue
+        row = cells.ready(line, rows.new[number])
+        if number in sheet.totals:
+            yield _totals(sheet, row, own)
+            continue
+        yield row
+        if number > (sheet.header or 0):
+            own.append(row)
+
+
+class _Texts:
+    """What the cells of a part say, put together when it is asked for."""
+
+    def __init__(self, body: bytes) -> None:
+        self._body, self._said = body, ""
+
+    def has(self, text: str) -> bool:
+        """Whether a text stands in some cell, whatever its case."""
+        if not self._said:
+            said = (part for match in _TEXT.finditer(self._body) for part in match.groups() if part)
+            self._said = b"\n".join(said).decode("utf-8").casefold()
+        return escape(text).casefold() in self._said
+
+
+def _totals(sheet: Sheet, row: bytes, own: Sequence[bytes]) -> bytes:
     """A row with totals: sums of the part's own rows where they were sums of all, else empty."""
     first, last = (sheet.header or 0) + 1, (sheet.header or 0) + len(own)
 
     def summed(match: re.Match[bytes]) -> bytes:
-        column, attributes, inside = match.groups()
+        column, number, attributes, inside = match.groups()
         if not inside or _OTHER.search(attributes):
             return match[0]
-        style = b"".join(_STYLE.findall(attributes))
+        cell = b'<c r="%s%s"%s' % (column, number, b"".join(_STYLE.findall(attributes)))
         if column.decode() not in sheet.summed or not own:
-            return b'<c r="%s\0"%s/>' % (column, style)
+            return cell + b"/>"
         total = sum((_in_column(row, column) for row in own), Decimal())
         area = b"%s%d:%s%d" % (column, first, column, last)
-        return b'<c r="%s\0"%s><f>SUM(%s)</f><v>%s</v></c>' % (column, style, area, f"{total:f}".encode())
+        return cell + b"><f>SUM(%s)</f><v>%s</v></c>" % (area, f"{total:f}".encode())
 
-    return _CELL.sub(summed, sheet.rows.of(number) or b"").replace(MARK, b"%d" % rows.new[number])
+    return _CELL.sub(summed, row)
 
 
 def _in_column(row: bytes, column: bytes) -> Decimal:
-    found = re.search(rb'<c r="%s\0"([^>]*)>(?:<f\b.*?(?:/>|</f>))?<v>([^<]*)</v></c>' % column, row)
-    if found is None or b' t="' in found[1]:
-        return Decimal()
-    return Decimal(found[2].decode())
+    found = re.search(rb'<c r="%s\d+"([^>]*)><v>([^<]*)</v></c>' % column, row)
+    return Decimal() if found is None or b' t="' in found[1] else Decimal(found[2].decode())
 
 
 def _printed(sheet: Sheet, rows: RowMap | None) -> dict[str, str]:

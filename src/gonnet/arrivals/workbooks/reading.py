@@ -85,7 +85,9 @@ class _Reader:
         properties = next(package.root.iter(f"{MAIN}workbookPr"), None)
         since_1904 = properties is not None and properties.get("date1904", "0") in ("1", "true")
         styles = written(parsed(package.of_kind("styles")))
-        self.book = Book(styles=styles, theme=package.theme(), since_1904=since_1904, lost=self._lost)
+        self.book = Book(
+            strings=self._strings, styles=styles, theme=package.theme(), since_1904=since_1904, lost=self._lost
+        )
 
     def pages(self) -> Iterator[Page]:
         """Every row, or every sheet."""
@@ -100,7 +102,7 @@ class _Reader:
             if is_hidden and not self._by_rows:
                 self._hidden.append(name)
                 continue
-            sheet, body = self._opened(name, at, part, names, is_hidden=is_hidden)
+            sheet, body = self._opened(name, at, part, names)
             found = self._rows(sheet, body) if self._by_rows else self._whole(sheet, body, at)
             for page in found:
                 count += 1
@@ -122,9 +124,7 @@ class _Reader:
             raise DataError(what, where=self._package.name, fix=f"Say which under `sheet`: {', '.join(shown)}")
         return list(shown)
 
-    def _opened(
-        self, name: str, at: int, part: str, names: dict[tuple[str, int], str], *, is_hidden: bool
-    ) -> tuple[Sheet, bytes]:
+    def _opened(self, name: str, at: int, part: str, names: dict[tuple[str, int], str]) -> tuple[Sheet, bytes]:
         without, body = apart(self._package.read(part))
         root = parsed(without)
         self._lost.update(lost_of(root))
@@ -134,7 +134,7 @@ class _Reader:
         titles, printed = names.get(("Print_Titles", at), ""), names.get(("Print_Area", at), "")
         furniture = furniture_of(root, links, titles, printed)
         header = self._spec.header if self._by_rows else None
-        sheet = Sheet(name=name, is_hidden=is_hidden, furniture=furniture, rows=Rows(), header=header)
+        sheet = Sheet(name=name, furniture=furniture, rows=Rows(body), header=header)
         self.book.sheets[name] = sheet
         return sheet, body
 
@@ -143,13 +143,13 @@ class _Reader:
         cells, spec = self._cells(keeps_formulas=True), self._spec
         needed = [spec.key.cell, *(value.cell for value in spec.read.values())]
         wanted = {cell.upper(): "" for cell in needed if cell is not None}
-        for line in lines_of(body, shows_all=sheet.furniture.is_filtered):
+        for line in lines_of(body):
             self._require_saved(cells, line, sheet)
             for cell in wanted:
                 column, number = _CELL.fullmatch(cell).groups()  # type: ignore[union-attr]  # the model holds it to that
                 if int(number) == line.number:
                     wanted[cell] = cells.value(line, column)
-            sheet.rows.add(line.number, cells.ready(line))
+            sheet.rows.add(line)
         where = f"{self._package.name}, sheet {sheet.name}"
         if any(pattern.search(sheet.name) for pattern in self._leave_out):
             self._counts["left out"] += 1
@@ -169,19 +169,19 @@ class _Reader:
         merged = _merged_rows(sheet)
         upper: dict[int, str] = {}
         added = set[str]()
-        for line in lines_of(body, shows_all=sheet.furniture.is_filtered):
+        for line in lines_of(body):
             if line.number <= spec.header:
                 self._require_saved(cells, line, sheet)
                 for column, text in cells.values(line).items():
                     heads.setdefault(column, []).append(text)
-                sheet.rows.add(line.number, cells.ready(line))
+                sheet.rows.add(line)
                 continue
             if not columns:
                 columns = self._columns(heads, sheet)
             key_column = columns[str(spec.key.column)]
-            if line.is_blank and (line.number, key_column) not in merged:
+            if cells.is_blank(line) and (line.number, key_column) not in merged:
                 continue
-            sheet.rows.add(line.number, cells.ready(line))
+            sheet.rows.add(line)
             text = " ".join(cells.values(line).values()) if self._leave_out or self._totals else ""
             if self._totals is not None and self._totals.search(text):
                 sheet.totals = (*sheet.totals, line.number)
@@ -319,9 +319,9 @@ class _Reader:
 def _again(sheet: Sheet, numbers: Sequence[int] | Iterator[int]) -> Iterator[Line]:
     """Rows that are kept, to be read once more."""
     for number in numbers:
-        row = sheet.rows.of(number)
-        if row is not None:
-            yield Line(number, b"", row.replace(b"\0", b"%d" % number))
+        line = sheet.rows.of(number)
+        if line is not None:
+            yield line
 
 
 def _merged_rows(sheet: Sheet) -> dict[tuple[int, str], int]:
@@ -337,6 +337,8 @@ def _merged_rows(sheet: Sheet) -> dict[tuple[int, str], int]:
 
 def _key_text(text: str) -> str:
     """A key: numbers without decimals that only their type has, blanks around it do not count."""
+    if text.isalnum() and "e" not in text and "E" not in text:
+        return text
     number = _number(text) if re.fullmatch(r"-?\d+(\.\d+)?[eE][-+]?\d+|-?\d+\.0+", text) else None
     return f"{number:f}".partition(".")[0] if number is not None and number == int(number) else " ".join(text.split())
 

@@ -9,24 +9,24 @@ from typing import NamedTuple
 
 from gonnet.arrivals.workbooks.areas import stays_in_sheet
 from gonnet.arrivals.workbooks.strings import Strings, text_in
-from gonnet.arrivals.workbooks.xml import is_plain, parsed, written
+from gonnet.arrivals.workbooks.xml import SPACE, is_plain, parsed, written
 
-_BODY = re.compile(rb"<(?:\w+:)?sheetData(?:\s[^>]*)?(?:/>|>(.*?)</(?:\w+:)?sheetData>)", re.DOTALL)
-_ROW = re.compile(rb"<row\b([^>]*?)(?:/>|>(.*?)</row>)", re.DOTALL)
 _NUMBER = re.compile(rb'\br="(\d+)"')
 _KEPT = re.compile(rb' (?:s|customFormat|ht|hidden|customHeight|outlineLevel|collapsed|thickTop|thickBot)="[^"<>]*"')
 _HIDDEN = re.compile(rb' hidden="(?:1|true)"')
 _CELL = re.compile(rb'<c r="([A-Z]+)\d+"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
-_SHARED = re.compile(rb'<c r="([A-Z]+)\d+"([^>]*?) t="s"([^>]*?)><v>(\d+)</v></c>')
-_NAMED = re.compile(rb'<c r="([A-Z]+)\d+"')
+_SHARED = re.compile(rb'<c r="([A-Z]+\d+)"([^>]*?) t="s"([^>]*?)><v>(\d+)</v></c>')
+_NAMED = re.compile(rb'<c r="[A-Z]+')
 _FORMULA = re.compile(rb"<f(?:\s[^>]*)?(?:/>|>([^<]*)</f>)")
-_UNSAVED = re.compile(rb'<c r="([A-Z]+\d+)"[^>]*><f(?:\s[^>]*)?(?:/>|>[^<]*</f>)</c>')
-_UNSAVED_OR_ZERO = re.compile(_UNSAVED.pattern[:-4] + rb"(?:<v>0</v>)?</c>")
-_SUM = re.compile(rb'<c r="([A-Z]+)\d+"[^>]*><f(?:\s[^>]*)?>(?:SUM|SUBTOTAL)\((?:1?09,|9,)?\1\d+:\1\d+\)</f>')
+_WITHOUT = rb'<c r="([A-Z]+\d+)"[^>]*><f(?:\s[^>]*)?(?:/>|>[^<]*</f>)'
+_UNSAVED = re.compile(_WITHOUT + rb"</c>")
+_UNSAVED_OR_ZERO = re.compile(_WITHOUT + rb"(?:<v>0</v>)?</c>")
+_SUM = re.compile(rb'<c r="([A-Z]+)\d+"[^>]*><f(?:\s[^>]*)?>(?:SUM\(|SUBTOTAL\((?:10)?9,)\1\d+:\1\d+\)</f>')
 _VALUE = re.compile(rb"<v>([^<]*)</v>")
 _EXTRA = re.compile(rb'(<c [^>]*?) (?:cm|vm|ph)="[^"]*"')
 _SAYS = re.compile(rb"<v>[^<]|<t(?:\s[^>]*)?>[^<]")
 _GROUP = re.compile(rb'\bsi="(\d+)"')
+_SLASH = ord("/")
 
 
 class Line(NamedTuple):
@@ -34,18 +34,25 @@ class Line(NamedTuple):
 
     Attributes:
         number: Its number.
-        attributes: How it looks, as XML.
-        cells: Its cells, as XML.
+        body: All rows of its sheet, as XML.
+        looks: Where in `body` its attributes are.
+        place: Where in `body` its cells are.
     """
 
     number: int
-    attributes: bytes
-    cells: bytes
+    body: bytes
+    looks: tuple[int, int]
+    place: tuple[int, int]
 
     @property
-    def is_blank(self) -> bool:
-        """Whether no cell says anything."""
-        return _SAYS.search(self.cells) is None
+    def cells(self) -> bytes:
+        """Its cells, as XML."""
+        return self.body[self.place[0] : self.place[1]]
+
+    @property
+    def attributes(self) -> bytes:
+        """How it looks, as XML."""
+        return b"".join(_KEPT.findall(self.body, *self.looks))
 
 
 def apart(data: bytes) -> tuple[bytes, bytes]:
@@ -54,39 +61,37 @@ def apart(data: bytes) -> tuple[bytes, bytes]:
     Raises:
         ValueError: it cannot be read.
     """
-    found = _BODY.search(data)
-    if found is None:
-        raise ValueError("it has no rows")
-    without = data[: found.start()] + b"<sheetData/>" + data[found.end() :]
-    body = found[1] or b""
-    if not is_plain(body):
-        whole = written(parsed(data))
-        again = _BODY.search(whole)
-        body = again[1] or b"" if again is not None else b""
-    if b":sheetData" in data[found.start() : found.start() + 60]:
-        without = written(parsed(data[: found.start()] + data[found.end() :]))
-        without = without.replace(b">", f' xmlns="{_MAIN}">'.encode(), 1)
-    return without, body
+    begin = data.find(b"<sheetData")
+    if begin < 0 or not is_plain(data[begin:]):
+        data = written(parsed(data)).replace(b">", f' xmlns="{SPACE}">'.encode(), 1)
+        begin = data.find(b"<sheetData")
+    if begin < 0:
+        raise ValueError("a sheet has no rows")
+    end = data.rfind(b"</sheetData>")
+    if end < 0:  # it has none
+        return data, b""
+    first = data.find(b">", begin) + 1
+    return data[:begin] + b"<sheetData/>" + data[end + len(b"</sheetData>") :], data[first:end]
 
 
-_MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
-
-
-def lines_of(body: bytes, *, shows_all: bool) -> Iterator[Line]:
-    """The rows of a sheet.
-
-    Args:
-        body: They, as XML.
-        shows_all: Whether rows that a filter hid are shown.
-    """
-    number = 0
-    for match in _ROW.finditer(body):
-        said = _NUMBER.search(match[1])
+def lines_of(body: bytes) -> Iterator[Line]:
+    """The rows of a sheet."""
+    at, number, length = 0, 0, len(body)
+    while at < length:
+        end = body.find(b">", at)  # of its first tag: no attribute has this sign
+        if end < 0:
+            return
+        said = _NUMBER.search(body, at, end)
         number = int(said[1]) if said is not None else number + 1
-        attributes = b"".join(_KEPT.findall(match[1]))
-        if shows_all:
-            attributes = _HIDDEN.sub(b"", attributes)
-        yield Line(number, attributes, match[2] or b"")
+        if body[end - 1] == _SLASH:
+            yield Line(number, body, (at, end - 1), (end, end))
+            at = end + 1
+            continue
+        last = body.find(b"</row>", end)
+        if last < 0:
+            raise ValueError("a row has no end")
+        yield Line(number, body, (at, end), (end + 1, last))
+        at = last + len(b"</row>")
 
 
 class Cells:
@@ -95,18 +100,28 @@ class Cells:
     Args:
         strings: The texts that sheets share.
         keeps_formulas: Whether a formula that needs its own sheet alone stays; others become their values.
+        shows_all: Whether rows that a filter hid are shown.
         is_calculated: Whether the program that saved the workbook calculated it; else a value of 0 is none.
     """
 
-    def __init__(self, strings: Strings, *, keeps_formulas: bool, is_calculated: bool = True) -> None:
-        self._strings, self._keeps = strings, keeps_formulas
+    def __init__(
+        self, strings: Strings, *, keeps_formulas: bool, shows_all: bool = False, is_calculated: bool = True
+    ) -> None:
+        self._strings, self._keeps, self._shows_all = strings, keeps_formulas, shows_all
         self._unsaved = _UNSAVED if is_calculated else _UNSAVED_OR_ZERO
         self._dropped: set[bytes] = set()
         self._patterns: dict[str, re.Pattern[bytes]] = {}
 
+    @staticmethod
+    def is_blank(line: Line) -> bool:
+        """Whether no cell of a row says anything."""
+        return _SAYS.search(line.body, *line.place) is None
+
     def unsaved(self, line: Line) -> str | None:
         """The first cell whose formula has no value, as no program has calculated it."""
-        found = self._unsaved.search(line.cells) if b"<f" in line.cells else None
+        if line.body.find(b"<f", *line.place) < 0:
+            return None
+        found = self._unsaved.search(line.body, *line.place)
         return found[1].decode() if found is not None else None
 
     @staticmethod
@@ -119,12 +134,13 @@ class Cells:
         if column not in self._patterns:
             pattern = rb'<c r="%s\d+"([^>]*?)(?:/>|>(.*?)</c>)' % column.encode()
             self._patterns[column] = re.compile(pattern, re.DOTALL)
-        found = self._patterns[column].search(line.cells)
+        found = self._patterns[column].search(line.body, *line.place)
         return self._said(found[1], found[2] or b"") if found is not None else ""
 
     def values(self, line: Line) -> dict[str, str]:
         """Column → what its cell says, of those that say something."""
-        said = ((match[1].decode(), self._said(match[2], match[3] or b"")) for match in _CELL.finditer(line.cells))
+        found = _CELL.finditer(line.body, *line.place)
+        said = ((match[1].decode(), self._said(match[2], match[3] or b"")) for match in found)
         return {column: text for column, text in said if text}
 
     def _said(self, attributes: bytes, inside: bytes) -> str:
@@ -133,25 +149,33 @@ class Cells:
         found = _VALUE.search(inside)
         if found is None:
             return ""
-        text = unescape(found[1].decode("utf-8"))
+        text = found[1].decode("utf-8")
         if b't="s"' in attributes:
             return self._strings.text(int(text))
-        return {"1": "TRUE", "0": "FALSE"}.get(text, text) if b't="b"' in attributes else text
+        if b't="b"' in attributes:
+            return {"1": "TRUE", "0": "FALSE"}.get(text, text)
+        return unescape(text) if "&" in text else text
 
-    def ready(self, line: Line) -> bytes:
-        """The row for parts: with its texts in it, and a mark in the place of its number."""
-        cells = line.cells
+    def ready(self, line: Line, number: int) -> bytes:
+        """The row for a part, in which it has this number and its texts in it."""
+        cells, attributes = line.cells, line.attributes
         if b"<f" in cells:
             cells = _FORMULA.sub(self._formula, cells)
         if b' cm="' in cells or b' vm="' in cells or b' ph="' in cells:
             cells = _EXTRA.sub(rb"\1", cells)
-        cells = _NAMED.sub(b'<c r="\\1\0"', _SHARED.sub(self._with_text, cells))
-        return b'<row r="\0"%s>%s</row>' % (line.attributes, cells)
+        if self._shows_all:
+            attributes = _HIDDEN.sub(b"", attributes)
+        cells = _SHARED.sub(self._with_text, cells)
+        if number != line.number:
+            was, now = b'%d"' % line.number, b'%d"' % number
+            for start in _NAMED.findall(cells):
+                cells = cells.replace(start + was, start + now)
+        return b'<row r="%d"%s>%s</row>' % (number, attributes, cells)
 
     def _with_text(self, match: re.Match[bytes]) -> bytes:
-        column, before, after, at = match.groups()
+        place, before, after, at = match.groups()
         inside = self._strings.inside(int(at))
-        return b'<c r="%s\0"%s%s t="inlineStr"><is>%s</is></c>' % (column, before, after, inside)
+        return b'<c r="%s"%s%s t="inlineStr"><is>%s</is></c>' % (place, before, after, inside)
 
     def _formula(self, match: re.Match[bytes]) -> bytes:
         if not self._keeps or b't="dataTable"' in match[0]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from xml.etree import ElementTree as ET
 from xml.sax.saxutils import escape, quoteattr
 
@@ -15,7 +14,9 @@ _LOOSE = {
 }
 _XML_SPACE = "{http://www.w3.org/XML/1998/namespace}space"
 _SAYING = frozenset(("t", "v", "f"))
-_NOT_PLAIN = re.compile(rb"<!\[CDATA\[|<!--|<\w+:(?:row|c|v|is|sheetData|si|t)\b|<c (?!r=)|>\s+<(?!/t>)|<extLst")
+_NOT_PLAIN = (
+    b"<![CDATA[", b"<!--", b"<extLst", b"> <", b">\n", b">\r", b">\t", b":row>", b":row ", b":si>", b":sheetData"
+)  # fmt: skip
 
 
 def parsed(data: bytes) -> ET.Element:
@@ -40,8 +41,10 @@ def local(element: ET.Element) -> str:
 
 
 def is_plain(data: bytes) -> bool:
-    """Whether rows or texts can be found in XML by their tags as they stand."""
-    return _NOT_PLAIN.search(data) is None
+    """Whether rows or texts can be found in XML by their tags as they stand, behind its first line."""
+    head = data.find(b"?>", 0, 200) + 2 if data[:100].lstrip(b"\xef\xbb\xbf").startswith(b"<?xml") else 0
+    data = data[head:].strip()
+    return all(sign not in data for sign in _NOT_PLAIN) and data.count(b"<c ") == data.count(b'<c r="')
 
 
 def written(element: ET.Element) -> bytes:

@@ -13,6 +13,7 @@ import json
 import zipfile
 from collections.abc import Iterator
 from contextlib import suppress
+from functools import lru_cache
 from pathlib import PurePosixPath
 
 from gonnet.checks.reading.models import ReadBack
@@ -176,9 +177,8 @@ def _unpack(data: bytes, name: str, at: str, room: Room, parts: Parts, unsearche
             if info.is_dir() or not inner:
                 continue
             if is_office and PurePosixPath(info.filename).suffix.casefold() in IN_XML:
-                texts = xml_texts(inner)
-                plain = (inner.decode("utf-8", errors="replace"),)
-                parts.append((_room_of(inside), plain if texts is None else tuple(texts)))
+                found = _xml(inner) if len(inner) > _LARGE else _xml_again(inner)
+                parts.append((_room_of(inside), found))
             else:
                 try:
                     _read(inner, info.filename, inside, deeper, parts, unsearched)
@@ -186,6 +186,15 @@ def _unpack(data: bytes, name: str, at: str, room: Room, parts: Parts, unsearche
                     unsearched.append(f"{info.filename} in {called}: not what its name says")
         if archive.comment:
             parts.append(("names", (archive.comment.decode("utf-8", errors="replace"),)))
+
+
+def _xml(data: bytes) -> tuple[str, ...]:
+    texts = xml_texts(data)
+    return (data.decode("utf-8", errors="replace"),) if texts is None else tuple(texts)
+
+
+_LARGE = 200_000  # bytes: what is larger is hardly the same in many files
+_xml_again = lru_cache(maxsize=64)(_xml)  # styles and themes are the same in all parts of a workbook
 
 
 def _room_of(inside: str) -> str:

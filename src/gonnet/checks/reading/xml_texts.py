@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 from xml.parsers import expat
 
 from gonnet.checks.spelling import BARRIER
@@ -46,6 +47,20 @@ def _refuse_entities(*_: object) -> None:
     raise ValueError("entities")  # they may stand for more than memory holds
 
 
+_INSIDE, _PARAGRAPH, _BREAK = range(3)
+
+
+@lru_cache(maxsize=4096)
+def _kind(tag: str) -> int:
+    name = tag.rpartition(":")[2]
+    return _PARAGRAPH if name in _WHOLE else _BREAK if name in _BREAKS else _INSIDE
+
+
+@lru_cache(maxsize=4096)
+def _is_saying(attribute: str) -> bool:
+    return attribute.rpartition(":")[2].lower() in _SAYING
+
+
 class _Reader:
     """Collects the texts of elements; all inside a paragraph are one."""
 
@@ -65,24 +80,22 @@ class _Reader:
         self._open = []
 
     def start(self, tag: str, attributes: dict[str, str]) -> None:
-        name = tag.rpartition(":")[2]
-        if name in _WHOLE:
+        kind = _kind(tag)
+        if kind == _BREAK:
+            self._open.append(_BREAKS[tag.rpartition(":")[2]])
+        elif self._open and (kind == _PARAGRAPH or not self._whole):
             self._divide()
+        if kind == _PARAGRAPH:
             self._whole += 1
-        elif name in _BREAKS:
-            self._open.append(_BREAKS[name])
-        elif not self._whole:
-            self._divide()
         for key, value in attributes.items():
-            if value and (key.rpartition(":")[2].lower() in _SAYING or "@" in value):
+            if value and (_is_saying(key) or "@" in value):
                 self._unseen.append(value)
 
     def end(self, tag: str) -> None:
-        name = tag.rpartition(":")[2]
-        if name in _WHOLE:
+        kind = _kind(tag)
+        if kind == _PARAGRAPH:
             self._whole -= 1
-            self._divide()
-        elif not self._whole and name not in _BREAKS:
+        if self._open and (kind == _PARAGRAPH or (kind == _INSIDE and not self._whole)):
             self._divide()
 
     def characters(self, text: str) -> None:
