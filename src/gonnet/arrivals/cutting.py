@@ -7,9 +7,10 @@ the content names; its links to the web stay, everything else goes. What notes a
 
 from __future__ import annotations
 
+import hashlib
 import io
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -44,13 +45,19 @@ class Cutter:
         _mark_layers(self._pdf)
         self._clean: set[int] = set()
         self._pruned: set[tuple[int, int]] = set()
-        if "/AcroForm" in self._pdf.Root or any(_has_notes(page) for page in self._pdf.pages):
+        self._is_changed = "/AcroForm" in self._pdf.Root or any(_has_notes(page) for page in self._pdf.pages)
+        if self._is_changed:
             self._pdf.generate_appearance_streams()
             self._pdf.flatten_annotations("all")
 
     def close(self) -> None:
         """Give the memory back."""
         self._pdf.close()
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether its pages show more than they did in the file: what notes and forms show is a part of them."""
+        return self._is_changed
 
     @property
     def pages(self) -> int:
@@ -135,6 +142,30 @@ class Cutter:
         for name in ("/PieceInfo", "/Metadata", "/StructParent", "/StructParents", "/LastModified"):
             if name in part:
                 del part[name]
+
+
+def shown(page: pikepdf.Page) -> bytes:
+    """A digest of all that a page shows: its content, that of the forms and patterns it uses, and what its faces say.
+
+    Two pages with the same one say the same to whoever reads them.
+    """
+    digest = hashlib.blake2b(_content(page), digest_size=32)
+    for part in sorted(_streams(page.obj.get("/Resources"), 0)):
+        digest.update(part)
+    return digest.digest()
+
+
+def _streams(resources: Any, depth: int) -> Iterator[bytes]:  # noqa: ANN401
+    """A digest of each stream by which a page says something, of what its resources name."""
+    if not isinstance(resources, pikepdf.Dictionary) or depth > 20:
+        return
+    for kind in ("/XObject", "/Pattern", "/Font"):
+        for name, part in _entries(resources, kind):
+            signs = [part.get("/ToUnicode"), *_glyphs(part)] if kind == "/Font" else []
+            said = [part, *signs] if _is_form(part) or kind == "/Pattern" else signs
+            texts = (stream.read_raw_bytes() for stream in said if isinstance(stream, pikepdf.Stream))
+            yield hashlib.blake2b(b"".join((name.encode(), *texts)), digest_size=32).digest()
+            yield from _streams(part.get("/Resources"), depth + 1)
 
 
 def put_in(drawn: bytes, pages: Mapping[int, tuple[Cutter, int]]) -> bytes:

@@ -11,6 +11,7 @@ import datetime as dt
 import hashlib
 import json
 import os
+from base64 import b64decode, b64encode
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -61,7 +62,8 @@ class KeptPages:
     def put(self, key: str, pages: Sequence[Page], findings: Sequence[Finding], made: dt.datetime) -> None:
         """Keep a reading. That it cannot be kept is no reason to stop."""
         copy = self.folder / f"{key}.{os.getpid()}.part"
-        said = {"made": made.isoformat(), "pages": pages, "findings": [(str(one.weight), one.text) for one in findings]}
+        plain = [(*page[:-1], b64encode(page.text).decode("ascii")) for page in pages]
+        said = {"made": made.isoformat(), "pages": plain, "findings": [(str(one.weight), one.text) for one in findings]}
         with contextlib.suppress(OSError):
             private.folder(self.folder)
             try:
@@ -73,6 +75,13 @@ class KeptPages:
 
 
 def _page(
-    key: str | None, file: int, number: int, follows: bool, values: Sequence[str | None], is_picture: bool
+    key: str | None,
+    file: int,
+    number: int,
+    follows: bool,
+    values: Sequence[str | None],
+    is_picture: bool,
+    sheet: str,
+    text: str,
 ) -> Page:
-    return Page(key, file, number, follows, tuple(values), is_picture)
+    return Page(key, file, number, follows, tuple(values), is_picture, sheet, b64decode(text))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,6 +25,7 @@ class Page(NamedTuple):
         values: What it says of each value that is read, as text.
         is_picture: Whether it cannot be searched.
         sheet: The sheet of a workbook that it is, or that it is a row of.
+        text: All that a page of a PDF says, packed.
     """
 
     key: str | None
@@ -33,6 +35,17 @@ class Page(NamedTuple):
     values: tuple[str | None, ...]
     is_picture: bool
     sheet: str = ""
+    text: bytes = b""
+
+
+def packed(text: str) -> bytes:
+    """A text in few bytes."""
+    return zlib.compress(text.encode("utf-8", errors="surrogatepass"), 1)
+
+
+def unpacked(data: bytes) -> str:
+    """The text."""
+    return zlib.decompress(data).decode("utf-8", errors="surrogatepass")
 
 
 Reading = tuple[tuple[Page, ...], tuple[Finding, ...]]

@@ -109,8 +109,12 @@ class PageText:
 
     def text(self, within: Within | None = None) -> str:
         """What the page says, or what stands in a place of it."""
-        box = _EVERYWHERE if within is None else self._box(within)
-        return self._pages.bounded(self._texts.raw, box).replace("\r\n", "\n").replace("\x02", "")
+        found = self.exact() if within is None else self._pages.bounded(self._texts.raw, self._box(within))
+        return found.replace("\r\n", "\n").replace("\x02", "")
+
+    def exact(self) -> str:
+        """All that it says, as PDFium gives it."""
+        return self._pages.bounded(self._texts.raw, _EVERYWHERE)
 
     @property
     def is_picture(self) -> bool:

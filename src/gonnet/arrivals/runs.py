@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
+from functools import partial
 from pathlib import Path
+from typing import NamedTuple, Protocol
 
 from gonnet.arrivals.keys import keys_of, told, value_of
-from gonnet.arrivals.models import Arrived, Page, Reading, files_of, stamps_of
-from gonnet.arrivals.pages import Pages
+from gonnet.arrivals.models import Arrived, Page, Reading, files_of, packed, stamps_of
+from gonnet.arrivals.pages import Pages, PageText
 from gonnet.arrivals.typed import TypedPages
 from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
@@ -18,7 +20,35 @@ from gonnet.jobs.arrivals import PdfRun, TextRun
 
 Run = PdfRun | TextRun
 """What is cut by page."""
+_AT_ONCE = 250  # pages that a process reads at a time
 _PATTERN = "Try it out with `gonnet pages`"
+
+
+class Said(NamedTuple):
+    """What a page says by itself.
+
+    Attributes:
+        is_left_out: Whether `leave_out` leaves it out.
+        keys: The keys that it says.
+        values: What it says of each value that is read.
+        is_picture: Whether it cannot be searched.
+        text: All that a page of a PDF says, as it is read.
+    """
+
+    is_left_out: bool
+    keys: tuple[str, ...]
+    values: tuple[str | None, ...]
+    is_picture: bool
+    text: str
+
+
+class Spread(Protocol):
+    """What has pages read: `map`, or processes that share them."""
+
+    def __call__(
+        self, say: Callable[[int, int], list[Said]], firsts: Sequence[int], lasts: Sequence[int], /
+    ) -> Iterator[list[Said]]:
+        """What pages say, from each of `firsts` to the one of `lasts` that belongs to it."""
 
 
 def read_run(
@@ -29,6 +59,7 @@ def read_run(
     password: str,
     most: int | None = None,
     known: Reading | None = None,
+    spread: Spread = map,
 ) -> Arrived:
     """Read every page of a run.
 
@@ -40,13 +71,14 @@ def read_run(
         password: What opens it; empty where nothing is needed.
         most: Only so many pages; None for all.
         known: What was read of the same files before; None to read them.
+        spread: Has them read.
 
     Raises:
         DataError: a file is not there or cannot be read, or the key of a page is in doubt; names file and page.
     """
     began, files = time.monotonic(), files_of(pattern)
     stamps = stamps_of(files)
-    pages, findings = known or _read(name, spec, files, listed, password, most)
+    pages, findings = known or _read(name, spec, files, listed, password, most, spread)
     return Arrived(
         name=name,
         spec=spec,
@@ -60,14 +92,48 @@ def read_run(
     )
 
 
-def _read(name: str, spec: Run, files: Sequence[Path], listed: Path | None, password: str, most: int | None) -> Reading:
+def _read(
+    name: str,
+    spec: Run,
+    files: Sequence[Path],
+    listed: Path | None,
+    password: str,
+    most: int | None,
+    spread: Spread,
+) -> Reading:
     found: list[Page] = []
     reader = _Reader(name, spec)
     for at, path in enumerate(files):
         with closing(opened(spec, path, password)) as pages:
-            left = None if most is None else most - len(found)
-            found += reader.of(at, pages, listed, left)
+            count = len(pages) if most is None else min(len(pages), most - len(found))
+        step = count if isinstance(spec, TextRun) else _AT_ONCE
+        firsts = list(range(1, count + 1, max(1, step)))
+        lasts = [min(first + step - 1, count) for first in firsts]
+        reader.begin()
+        for first, said in zip(firsts, spread(partial(say, spec, path, password, listed), firsts, lasts), strict=True):
+            found += (reader.page(at, path, number, page) for number, page in enumerate(said, first))
     return tuple(found), tuple(reader.findings(found))
+
+
+def say(spec: Run, path: Path, password: str, listed: Path | None, first: int, last: int) -> list[Said]:
+    """What pages of a file say, from `first` to `last`; nothing of it depends on other pages.
+
+    Raises:
+        DataError: they, or the list of them, cannot be read.
+    """
+    leave_out = [re.compile(text) for text in spec.leave_out]
+    found = []
+    with closing(opened(spec, path, password)) as pages:
+        keys = keys_of(spec.key, pages, listed)
+        for number in range(first, last + 1):
+            with pages.page(number) as page:
+                text = page.exact() if isinstance(page, PageText) else ""
+                if leave_out and any(pattern.search(page.text()) for pattern in leave_out):
+                    found.append(Said(True, (), (None,) * len(spec.read), page.is_picture, text))
+                else:
+                    values = tuple(value_of(named, page) for named in spec.read.values())
+                    found.append(Said(False, keys(number, page), values, page.is_picture, text))
+    return found
 
 
 def opened(spec: Run, path: Path, password: str) -> Pages | TypedPages:
@@ -84,31 +150,32 @@ class _Reader:
 
     def __init__(self, name: str, spec: Run) -> None:
         self._name, self._spec = name, spec
-        self._leave_out = [re.compile(text) for text in spec.leave_out]
         self._closed: set[str] = set()
         self._last: str | None = None
         self._is_divided = False
         self._left_out = 0
 
-    def of(self, at: int, pages: Pages | TypedPages, listed: Path | None, most: int | None) -> Iterator[Page]:
-        """The pages of one file."""
-        keys, spec = keys_of(self._spec.key, pages, listed), self._spec
-        if spec.unmarked != "follow":
+    def begin(self) -> None:
+        """Begin a file."""
+        if self._spec.unmarked != "follow":
             self._end()
-        for number in range(1, min(len(pages), len(pages) if most is None else most) + 1):
-            with pages.page(number) as page:
-                where = f"{pages.path.name}, page {number}"
-                if self._leave_out and any(pattern.search(page.text()) for pattern in self._leave_out):
-                    self._left_out += 1
-                    self._is_divided = True
-                    key = None
-                    said: tuple[str, ...] = ()
-                else:
-                    said = keys(number, page)
-                    key = self._key(said, where)
-                values = tuple(value_of(named, page) for named in spec.read.values()) if key is not None else ()
-                follows = key is not None and not said
-                yield Page(key, at, number, follows, values or (None,) * len(spec.read), page.is_picture)
+
+    def page(self, at: int, path: Path, number: int, said: Said) -> Page:
+        """A page of file number `at`.
+
+        Raises:
+            DataError: its key is in doubt.
+        """
+        if said.is_left_out:
+            self._left_out += 1
+            self._is_divided = True
+            key = None
+        else:
+            key = self._key(said.keys, f"{path.name}, page {number}")
+        values = said.values if key is not None else (None,) * len(said.values)
+        follows = key is not None and not said.keys
+        text = packed(said.text) if isinstance(self._spec, PdfRun) and key is not None else b""
+        return Page(key, at, number, follows, values, said.is_picture, text=text)
 
     def _key(self, found: tuple[str, ...], where: str) -> str | None:
         """The key of a page that says these.

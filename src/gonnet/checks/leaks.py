@@ -13,13 +13,13 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass, field
 from functools import cache, partial
 
-from gonnet.checks.matching import Match, matches
-from gonnet.checks.reading.models import ReadBack
+from gonnet.checks.matching import Match, matches, matches_in_lines
+from gonnet.checks.reading.models import InLines, ReadBack
 from gonnet.checks.spelling import BARRIER, plain, squeezed
 from gonnet.checks.values import Identity, Value, Values
 from gonnet.remembering import Remembered
 
-_MANY = 20_000
+_MANY, _FEW = 20_000, 500
 _PROPER = 8  # letters from which one word is a name in small letters too
 _AROUND = 60  # characters that are shown before and behind what was found
 _NUMBER = r"(?:\s*(?:no|nr|num|number|id|code|key|#|№)\b)?[\s.:#№-]*$"
@@ -101,7 +101,14 @@ class Watch:
     ) -> None:
         self.values = Values(identities, harmless)
         self.manner = manner or Manner()
+        self._begin()
+
+    def _begin(self) -> None:
         self._found = Remembered(self._matches, _MANY)
+        self._pages = Remembered(self._in_lines, _FEW)
+
+    def _in_lines(self, text: str) -> tuple[tuple[Match, ...], tuple[str, ...]]:
+        return matches_in_lines(text, self.values)
 
     @property
     def manner(self) -> Manner:
@@ -117,12 +124,23 @@ class Watch:
 
     def __getstate__(self) -> dict[str, object]:
         """Without what was found so far."""
-        return {name: value for name, value in self.__dict__.items() if name != "_found"}
+        return {name: value for name, value in self.__dict__.items() if name not in ("_found", "_pages")}
 
     def __setstate__(self, state: dict[str, object]) -> None:
         """As it was, with nothing found yet."""
         self.__dict__.update(state)
-        self._found = Remembered(self._matches, _MANY)
+        self._begin()
+
+    def _looked(self, texts: Iterable[str], known: Collection[str] = ()) -> Iterator[tuple[str, tuple[Match, ...]]]:
+        """Texts that are not known, with what stands in them; of those in lines, first the lines with something."""
+        for text in texts:
+            if not isinstance(text, InLines):
+                if text not in known:
+                    yield text, self._found[text]
+                continue
+            whole, lines = self._pages[text]
+            yield from ((line, self._found[line]) for line in lines if line not in known)
+            yield text, whole
 
     def _matches(self, text: str) -> tuple[Match, ...]:
         return matches(text, self.values)
@@ -154,8 +172,8 @@ class Watch:
         mine = frozenset(keys)
         whole = cache(partial(_without_blanks, known))
         for place, texts in found.parts:
-            for text in texts:
-                if text not in known and (there := self._found[text]):
+            for text, there in self._looked(texts, known):
+                if there:
                     if "\n" in text and "".join(text.split()) in whole():
                         continue  # it was broken into lines, and perhaps inside a word
                     for match in self._others(mine, there, are_names=are_names, is_fixed=is_fixed):
@@ -179,8 +197,8 @@ class Watch:
         around = {(hit.kind, hit.value): hit.context for hit in wanted}
         there: dict[tuple[str, str], Hit] = {}
         for place, texts in found.parts:
-            for text in texts:
-                for match in self._others(mine, self._found[text]):
+            for text, said in self._looked(texts):
+                for match in self._others(mine, said):
                     hit, which = _hit(match, f"{name} ({place})" if place else name, text), _which(match.value)
                     first = there.setdefault(which, hit)
                     if first.context != hit.context == around.get(which):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Sequence
 from itertools import accumulate, pairwise
 from typing import NamedTuple
@@ -50,13 +51,43 @@ def matches(text: str, values: Values) -> tuple[Match, ...]:
     return tuple(match for reading in readings(text) for match in _matches(plain(reading), values))
 
 
+def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tuple[str, ...]]:
+    """The same of a text in lines; and the lines in which a value may stand otherwise, as each may be a text by itself.
+
+    Of all lines, only those have one in which the letters and digits of one begin.
+    """
+    lines = text.split(MAYBE)
+    if len(lines) == 1 or len(readings(text)) > 1:
+        return matches(text, values), tuple(lines) if len(lines) > 1 else ()
+    shown = plain(text)
+    standing = _standing(shown, values)
+    if not standing:
+        return (), ()
+    ends = list(accumulate(len(line) + len(MAYBE) for line in shown.split(MAYBE)))
+    found = runs(shown)
+    numbers = sorted({bisect_right(ends, found[first].start) for first, _, _ in standing})
+    return tuple(_matching(shown, found, standing)), tuple(lines[number] for number in numbers)
+
+
 def _matches(text: str, values: Values) -> list[Match]:
+    standing = _standing(text, values)
+    return _matching(text, runs(text), standing) if standing else []  # as in most texts
+
+
+def _standing(text: str, values: Values) -> list[tuple[int, int, Value]]:
+    """The values whose letters and digits stand in a plain text: their first run, their last one, and they."""
     said = words(text)
     starts = [0, *accumulate(map(len, said))]
-    standing = list(values.standing("".join(said), starts))
-    if not standing:  # as in most texts, for which this is all that is done
+    found = list(values.standing("".join(said), starts))
+    if not found:
         return []
-    found, ends = runs(text), {at: number for number, at in enumerate(starts[1:])}
+    ends = {at: number for number, at in enumerate(starts[1:])}
+    return [
+        (first, last, value) for first, length, value in found if (last := ends.get(starts[first] + length)) is not None
+    ]
+
+
+def _matching(text: str, found: Sequence[Run], standing: Sequence[tuple[int, int, Value]]) -> list[Match]:
     return [
         Match(
             value,
@@ -66,8 +97,8 @@ def _matches(text: str, values: Values) -> list[Match]:
             text[max(0, found[first].start - 60) : found[first].start],
             first == 0 and last == len(found) - 1,
         )
-        for first, length, value in standing
-        if (last := ends.get(starts[first] + length)) is not None and _stands(value, text, found, first, last)
+        for first, last, value in standing
+        if _stands(value, text, found, first, last)
     ]
 
 

@@ -5,6 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
+class InLines(str):
+    """A text each line of which, which MAYBE ends, may be a text of its own, or go on in the next."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ReadBack:
     """What a reader finds in a file.

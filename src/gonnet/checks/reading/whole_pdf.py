@@ -7,11 +7,12 @@ all the places where a text may stand; and so are its metadata (XMP) and the fil
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 import pikepdf
 
-from gonnet.checks.reading.pdf_texts import by_lines, parts_of_pdf
+from gonnet.checks.reading.models import InLines, ReadBack
+from gonnet.checks.reading.pdf_texts import parts_of_pdf
 from gonnet.checks.reading.xml_texts import xml_texts
 
 Inner = Callable[[bytes, str], None]
@@ -40,11 +41,33 @@ def whole_pdf(data: bytes, unsearched: list[str], inner: Inner) -> Iterator[tupl
         return
     except pikepdf.PdfError as error:
         raise ValueError("not a PDF") from error
-    yield from by_lines(parts_of_pdf(data))
+    yield from ((place, tuple(map(InLines, texts))) for place, texts in parts_of_pdf(data))
     yield "notes, forms, links and other texts", tuple(texts)
     yield "metadata", tuple(metadata)
     if pictures:
-        unsearched.append(f"{pictures} picture{'s' if pictures > 1 else ''} in it")
+        unsearched.append(_pictures(pictures))
+
+
+def known_pages(data: bytes, texts: Sequence[str], are_same: Callable[[pikepdf.Pdf], bool]) -> ReadBack | None:
+    """The same of a file whose pages were read before, in another file; None where they are not the same.
+
+    Args:
+        data: Its bytes.
+        texts: What its pages say.
+        are_same: Whether its pages are those that were read.
+    """
+    attached: list[str] = []
+    with pikepdf.open(io.BytesIO(data)) as document:
+        found, metadata, pictures = _objects(document, lambda _data, name: attached.append(name))
+        if attached or not are_same(document):
+            return None
+    pages = ((f"page {number}", (InLines(text),)) for number, text in enumerate(texts, 1))
+    others = ("notes, forms, links and other texts", tuple(found)), ("metadata", tuple(metadata))
+    return ReadBack(parts=(*pages, *others), unsearched=(_pictures(pictures),) if pictures else ())
+
+
+def _pictures(count: int) -> str:
+    return f"{count} picture{'s' if count > 1 else ''} in it"
 
 
 def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str], int]:

@@ -6,15 +6,18 @@ import multiprocessing
 import os
 import signal
 import threading
-from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
 from typing import ParamSpec, TypeVar
+
+from gonnet.errors import StorageError
 
 P = ParamSpec("P")
 R = TypeVar("R")
 
 _ENDINGS = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)]
+_WORTH_SPREADING = 6  # of what is shared out; below, starting processes takes longer
 _WORTH_A_POOL = 40  # packages; below, starting processes takes longer than drawing
 
 
@@ -42,6 +45,28 @@ def _end_with_the_parent() -> None:
     if parent is not None:
         parent.join()
         os._exit(1)
+
+
+def spread(
+    executor: Callable[[int], Executor], do: Callable[[int, int], R], firsts: Sequence[int], lasts: Sequence[int]
+) -> Iterator[R]:
+    """What is done for each first and its last, in order, by processes where there are enough of them.
+
+    Raises:
+        StorageError: a process died.
+    """
+    if len(firsts) < _WORTH_SPREADING:
+        yield from map(do, firsts, lasts)
+        return
+    try:
+        with executor(_WORTH_A_POOL * len(firsts)) as pool:
+            with uninterrupted():
+                found = pool.map(do, firsts, lasts)
+            yield from found
+    except BrokenExecutor as error:
+        raise StorageError(
+            "a process that reads pages died", fix="There may not be enough memory; run it again"
+        ) from error
 
 
 @contextmanager

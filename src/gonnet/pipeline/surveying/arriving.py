@@ -13,7 +13,7 @@ from pathlib import Path
 from gonnet.arrivals import Arrived, read_folder, read_run
 from gonnet.arrivals.kept import KeptPages
 from gonnet.arrivals.models import files_of, stamps_of
-from gonnet.arrivals.runs import Run
+from gonnet.arrivals.runs import Run, Spread
 from gonnet.arrivals.workbooks.reading import read_workbook
 from gonnet.data import Engine
 from gonnet.data.files.kept import READINGS
@@ -30,19 +30,20 @@ _PLACES = {FILE: "text", PAGE: "whole", SHEET: "text", ROW: "whole"}
 """Column that says where something stands → its type."""
 
 
-def arrived(job: Job, workspace: Workspace, most: int | None = None) -> dict[str, Arrived]:
+def arrived(job: Job, workspace: Workspace, most: int | None = None, spread: Spread = map) -> dict[str, Arrived]:
     """Every arrival of a job, read.
 
     Args:
         job: The job.
         workspace: Whose folder file names count from.
         most: Only so many pages of each; None for all.
+        spread: Has the pages of PDFs read.
 
     Raises:
         DataError: one cannot be read, or the key of a page is in doubt.
         JobError: a file lies outside of the workspace, or a password is not there.
     """
-    return {name: _read(name, spec, job, workspace, most) for name, spec in job.file.arrivals.items()}
+    return {name: _read(name, spec, job, workspace, most, spread) for name, spec in job.file.arrivals.items()}
 
 
 def require_cutting(where: str) -> None:
@@ -72,7 +73,7 @@ def source_of(job: Job, workspace: Workspace, name: str, spec: Run) -> tuple[Pat
     return path, index, password
 
 
-def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | None, spread: Spread) -> Arrived:
     if isinstance(spec, WorkbookRun):
         path = workspace.reach.file(spec.workbook, job.at("arrivals", name, "workbook"))
         if not path.is_file():
@@ -84,7 +85,7 @@ def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | 
     if isinstance(spec, TextRun):
         path, index, _ = source_of(job, workspace, name, spec)
         return read_run(name, spec, path, index, "", most)
-    return _read_pdf_run(name, spec, job, workspace, most)
+    return _read_pdf_run(name, spec, job, workspace, most, spread)
 
 
 def _read_folder(name: str, spec: Folder, job: Job, workspace: Workspace, most: int | None) -> Arrived:
@@ -102,7 +103,7 @@ def _read_folder(name: str, spec: Folder, job: Job, workspace: Workspace, most: 
     return read_folder(name, spec, reach.folder, files, everybodys)
 
 
-def _read_pdf_run(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | None) -> Arrived:
+def _read_pdf_run(name: str, spec: PdfRun, job: Job, workspace: Workspace, most: int | None, spread: Spread) -> Arrived:
     path, index, password = source_of(job, workspace, name, spec)
     kept, files = KeptPages(workspace.kept / READINGS), files_of(path)
     stamps, key = stamps_of(files), kept.key(name, files, spec, index) if most is None else None
@@ -112,7 +113,7 @@ def _read_pdf_run(name: str, spec: PdfRun, job: Job, workspace: Workspace, most:
         if found.stamps == stamps:  # else it was changed since its digest was taken
             when = f"{made.astimezone(workspace.zone):%Y-%m-%d %H:%M}"
             return replace(found, notes=(f"{name}: taken from what was read of the same file on {when}",))
-    found = read_run(name, spec, path, index, password, most)
+    found = read_run(name, spec, path, index, password, most, spread=spread)
     found = replace(found, findings=(*found.findings, *_troubles(found)))
     if key is not None and found.stamps == stamps:
         kept.put(key, found.pages, found.findings, dt.datetime.now(dt.UTC))

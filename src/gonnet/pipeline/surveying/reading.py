@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from gonnet import data, split
 from gonnet.arrivals import Arrived
@@ -11,6 +12,7 @@ from gonnet.data.expectations import broken
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, consistency, references
+from gonnet.pipeline.making.processes import spread
 from gonnet.pipeline.sending.writing_back import require_writable
 from gonnet.pipeline.surveying.arriving import arrived, as_tables, require_kinds
 from gonnet.pipeline.surveying.request import Request
@@ -66,7 +68,7 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
     look = tools.look(job)
     job = job.read_for(look.house.locale, look.house.locale)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
-    came = arrived(job, tools.workspace, request.sample)
+    came = arrived(job, tools.workspace, request.sample, partial(spread, tools.executor))
     ready = as_tables(job, came)
     loaded = data.load(job, tools.workspace, values, progress, request.sample, ready=ready)
     try:

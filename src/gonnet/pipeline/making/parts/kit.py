@@ -40,6 +40,7 @@ class ArrivalKit:
         stamps: Name of each of its files → its size and when it was changed, as it was read.
         password: What opens it.
         pictures: File and number of the pages of a PDF run that are pictures only.
+        texts: File and number of pages of a PDF run → what each says, packed.
         book: What parts of a workbook are made from; None for other kinds.
     """
 
@@ -51,6 +52,7 @@ class ArrivalKit:
     stamps: Mapping[str, Stamp]
     password: str
     pictures: frozenset[tuple[str, int]]
+    texts: Mapping[tuple[str, int], bytes]
     book: Book | None
 
     @classmethod
@@ -66,6 +68,7 @@ class ArrivalKit:
             stamps=dict(zip(part.names, part.stamps, strict=True)),
             password=part.password,
             pictures=frozenset(pictures),
+            texts={(part.names[page.file], page.number): page.text for page in part.pages if page.text},
             book=part.book,
         )
 

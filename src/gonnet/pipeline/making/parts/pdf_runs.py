@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import groupby
 from typing import TYPE_CHECKING
 
+from gonnet.arrivals.models import unpacked
+from gonnet.checks import ReadBack
 from gonnet.pipeline.making.parts.kit import ArrivalKit, Part, Rows
 
 if TYPE_CHECKING:
+    from pikepdf import Pdf
+
     from gonnet.arrivals.cutting import Cutter
     from gonnet.reports import Look
 
@@ -21,7 +26,24 @@ class PdfSource:
 
     def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """Its pages as a file."""
-        return joined(self.pages(rows, look), title, self.pictures(rows)[0])
+        pages = self.pages(rows, look)
+        part = joined(pages, title, self.pictures(rows)[0])
+        return replace(part, found=self._found(part, pages, rows))
+
+    def _found(self, part: Part, pages: list[tuple[Cutter, int]], rows: Rows) -> ReadBack | None:
+        """What it says, where its pages are in it as they were read; they need not be read once more."""
+        from gonnet.arrivals.cutting import shown
+        from gonnet.checks.reading.whole_pdf import known_pages
+
+        texts = [self._kit.texts.get((str(name), int(str(number)))) for name, number, *_ in rows]
+        if any(text is None for text in texts) or any(cutter.is_changed for cutter, _ in pages):
+            return None
+
+        def are_same(document: Pdf) -> bool:
+            there = [shown(page) for page in document.pages]
+            return there == [shown(cutter.page(number)) for cutter, number in pages]
+
+        return known_pages(part.data, [unpacked(text) for text in texts if text is not None], are_same)
 
     def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
         """Its pages."""
