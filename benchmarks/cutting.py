@@ -21,7 +21,7 @@ from pathlib import Path
 import xlsxwriter
 from reportlab.pdfgen.canvas import Canvas
 
-_TURNS = 1
+_TURNS = 3
 _PDF_SCRIPT = """\
 import re, sys
 from collections import defaultdict

@@ -49,6 +49,7 @@ class Cutter:
         if self._is_changed:
             self._pdf.generate_appearance_streams()
             self._pdf.flatten_annotations("all")
+        self._pages = list(self._pdf.pages)  # to look one up there takes the longer the more there are
 
     def close(self) -> None:
         """Give the memory back."""
@@ -62,7 +63,7 @@ class Cutter:
     @property
     def pages(self) -> int:
         """How many pages it has."""
-        return len(self._pdf.pages)
+        return len(self._pages)
 
     def part(self, numbers: Sequence[int], title: str) -> bytes:
         """Some pages, from 1, as a file of their own; the same pages give the same bytes."""
@@ -74,7 +75,7 @@ class Cutter:
         Raises:
             DataError: it is damaged.
         """
-        page = self._pdf.pages[number - 1]
+        page = self._pages[number - 1]
         if number not in self._clean:
             try:
                 self._clear(page)

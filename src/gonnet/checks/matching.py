@@ -60,23 +60,22 @@ def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tupl
     if len(lines) == 1 or len(readings(text)) > 1:
         return matches(text, values), tuple(lines) if len(lines) > 1 else ()
     shown = plain(text)
-    standing = _standing(shown, values)
+    found = runs(shown)
+    standing = _standing(found.words(), values)
     if not standing:
         return (), ()
     ends = list(accumulate(len(line) + len(MAYBE) for line in shown.split(MAYBE)))
-    found = runs(shown)
     numbers = sorted({bisect_right(ends, found[first].start) for first, _, _ in standing})
     return tuple(_matching(shown, found, standing)), tuple(lines[number] for number in numbers)
 
 
 def _matches(text: str, values: Values) -> list[Match]:
-    standing = _standing(text, values)
+    standing = _standing(words(text), values)
     return _matching(text, runs(text), standing) if standing else []  # as in most texts
 
 
-def _standing(text: str, values: Values) -> list[tuple[int, int, Value]]:
-    """The values whose letters and digits stand in a plain text: their first run, their last one, and they."""
-    said = words(text)
+def _standing(said: Sequence[str], values: Values) -> list[tuple[int, int, Value]]:
+    """The values whose letters and digits stand in runs of a text: their first run, their last one, and they."""
     starts = [0, *accumulate(map(len, said))]
     found = list(values.standing("".join(said), starts))
     if not found:

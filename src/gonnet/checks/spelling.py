@@ -79,6 +79,13 @@ class Runs(Sequence[Run]):
     def __len__(self) -> int:
         return len(self._spans)
 
+    def words(self) -> list[str]:
+        """What they say, as `words` has it."""
+        if not self._text.isascii():
+            return [_folded(self._text[start:end]) for start, end in self._spans]
+        small = self._text.lower()
+        return [small[start:end] for start, end in self._spans]
+
     @overload
     def __getitem__(self, at: int) -> Run: ...
     @overload
