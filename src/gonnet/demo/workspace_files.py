@@ -7,7 +7,7 @@ from importlib import resources
 from pathlib import Path
 
 from gonnet import schemas
-from gonnet.demo import cooperative, laboratory, logo
+from gonnet.demo import cooperative, laboratory, logo, vet
 from gonnet.errors import StorageError
 
 USUAL_PORT = 2525
@@ -37,6 +37,7 @@ def write_workspace(folder: Path) -> int:
     cooperative.write_members(folder / "data" / "members.xlsx")
     logo.write(folder / "data" / "logo.png")
     laboratory.write(folder / "data" / "certificates.pdf")
+    vet.write(folder / "data" / "visits.xlsx")
     return port
 
 
