@@ -14,7 +14,7 @@ import pytest
 from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.arrivals import read_run
-from gonnet.arrivals.cutting import Cutter
+from gonnet.arrivals.cutting import Cutter, put_in, seen_size
 from gonnet.arrivals.pages import Pages
 from gonnet.checks import read_any
 from gonnet.errors import DataError
@@ -305,3 +305,29 @@ def test_a_run_that_lost_its_table_is_repaired(tmp_path: Path) -> None:
     path = drawn(tmp_path, "Farm no. 117", "Farm no. 118")
     path.write_bytes(path.read_bytes().replace(b"startxref", b"startxxxx"))
     assert "Farm no. 118" in str(read_any(cut(path, "118")["118"], "part.pdf").parts)
+
+
+@pytest.mark.parametrize("turned", [0, 90, 180, 270])
+def test_a_link_stays_over_its_words_among_other_pages(tmp_path: Path, turned: int) -> None:
+    canvas = Canvas(str(tmp_path / "run.pdf"), pagesize=(400, 300))
+    canvas.drawString(60, 200, "linked")
+    canvas.linkURL("https://tarnvale.example/117", (58, 196, 100, 214))
+    canvas.setPageRotation(turned)
+    canvas.showPage()
+    canvas.save()
+    cutter = Cutter(tmp_path / "run.pdf")
+    width, height = seen_size(cutter.page(1))
+    blank = io.BytesIO()
+    target = Canvas(blank, pagesize=(width, height))
+    target.showPage()
+    target.save()
+    joined = put_in(blank.getvalue(), {0: (cutter, 1)})
+    with pikepdf.open(io.BytesIO(joined)) as pdf:
+        (note,) = pdf.pages[0].obj["/Annots"]
+        left, bottom, right, top = (float(part) for part in note["/Rect"])
+    texts = pypdfium2.PdfDocument(joined)[0].get_textpage()
+    boxes = [texts.get_charbox(at) for at in range(len("linked"))]
+    assert left <= min(box[0] for box in boxes)
+    assert right >= max(box[2] for box in boxes)
+    assert bottom <= min(box[1] for box in boxes)
+    assert top >= max(box[3] for box in boxes)

@@ -198,22 +198,34 @@ def seen_size(page: pikepdf.Page) -> tuple[float, float]:
 
 
 def _moved_links(page: pikepdf.Page) -> list[pikepdf.Dictionary]:
-    """The links of a page for one whose lower left corner is at the origin; of a page that is turned, none."""
-    if int(page.obj.get("/Rotate", 0)) % 360:
-        return []
-    left, bottom, *_ = (float(part) for part in page.cropbox)
+    """The links of a page for one on which it lies as it is seen, its lower left corner at the origin."""
     found = []
     for note in _notes(page):
-        box = [float(part) for part in note["/Rect"]]
-        moved = [box[0] - left, box[1] - bottom, box[2] - left, box[3] - bottom]
+        left, bottom, right, top = (float(part) for part in note["/Rect"])
+        (x, y), (to_x, to_y) = _seen(page, left, bottom), _seen(page, right, top)
+        place = [min(x, to_x), min(y, to_y), max(x, to_x), max(y, to_y)]
         action = pikepdf.Dictionary(S=pikepdf.Name.URI, URI=str(note["/A"]["/URI"]))
         found.append(
             pikepdf.Dictionary(
-                {"/Type": pikepdf.Name.Annot, "/Subtype": pikepdf.Name.Link, "/Rect": moved, "/A": action}
+                {"/Type": pikepdf.Name.Annot, "/Subtype": pikepdf.Name.Link, "/Rect": place, "/A": action}
                 | {"/Border": [0, 0, 0]}
             )
         )
     return found
+
+
+def _seen(page: pikepdf.Page, x: float, y: float) -> tuple[float, float]:
+    """A point of a page's own space from the lower left corner of the page as it is seen (ISO 32000-1, 8.3.2)."""
+    left, bottom, right, top = (float(part) for part in page.cropbox)
+    match int(page.obj.get("/Rotate", 0)) % 360:
+        case 90:
+            return y - bottom, right - x
+        case 180:
+            return right - x, top - y
+        case 270:
+            return top - y, x - left
+        case _:
+            return x - left, y - bottom
 
 
 def troubles(path: Path, password: str = "") -> tuple[str, ...]:
