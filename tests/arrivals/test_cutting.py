@@ -14,9 +14,12 @@ import pytest
 from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.arrivals import read_run
-from gonnet.arrivals.cutting import Cutter, put_in, seen_size
+from gonnet.arrivals.cutting import Cutter, put_in, seen_size, shown
+from gonnet.arrivals.models import unpacked
 from gonnet.arrivals.pages import Pages
 from gonnet.checks import read_any
+from gonnet.checks.reading.pdf_texts import parts_of_pdf
+from gonnet.checks.reading.whole_pdf import known_pages
 from gonnet.errors import DataError
 from gonnet.jobs.arrivals import KeyFrom, PdfRun, Within
 from runs import PROGRAMS, made_by, require
@@ -331,3 +334,41 @@ def test_a_link_stays_over_its_words_among_other_pages(tmp_path: Path, turned: i
     assert right >= max(box[2] for box in boxes)
     assert bottom <= min(box[1] for box in boxes)
     assert top >= max(box[3] for box in boxes)
+
+
+@pytest.mark.parametrize("program", PROGRAMS)
+def test_what_was_read_of_a_page_is_what_a_part_says(tmp_path: Path, program: str) -> None:
+    """So that a part whose pages show the same need not be read once more; one that shows something else is."""
+    path = made_by(program, PAGES, tmp_path / "run.pdf")
+    pages = read_run("run", SPEC, path, None, "").pages
+    cutter = Cutter(path)
+    for page in pages:
+        data = cutter.part([page.number], "part")
+        (place, (said, *_)) = next(part for part in parts_of_pdf(data) if part[0] == "page 1")
+        assert (place, unpacked(page.text)) == ("page 1", said)
+        same = known_pages(data, [said], lambda found: shown(found.pages[0]) == shown(cutter.page(page.number)))  # noqa: B023
+        assert same is not None
+        assert same.parts[0] == ("page 1", (said,))
+        assert known_pages(data, [said], lambda _: False) is None
+    assert len({shown(cutter.page(page.number)) for page in pages}) == len(pages)
+
+
+def test_a_page_that_shows_more_is_known_as_another(tmp_path: Path) -> None:
+    """By its own content, by a form that it uses, and by what its faces say."""
+    data = io.BytesIO()
+    canvas = Canvas(data, pagesize=(400, 300))
+    for text in ("one", "one", "two"):
+        canvas.beginForm(f"form {canvas.getPageNumber()}")
+        canvas.drawString(60, 100, text if canvas.getPageNumber() == 3 else "same")
+        canvas.endForm()
+        canvas.doForm(f"form {canvas.getPageNumber()}")
+        canvas.drawString(60, 200, "one")
+        canvas.showPage()
+    canvas.save()
+    with pikepdf.open(io.BytesIO(data.getvalue())) as pdf:
+        first, second, third = map(shown, pdf.pages)
+        assert third not in (first, second)
+        attached = io.BytesIO()
+        pdf.attachments["more.txt"] = b"Hallbank"
+        pdf.save(attached)
+    assert known_pages(attached.getvalue(), ["one"] * 3, lambda _: True) is None
