@@ -1,6 +1,7 @@
 """All that one recipient is to get: which documents, what they are called."""
 
-from gonnet.packages.assembly import Known, assemble
+from gonnet.packages.assembly import assemble
+from gonnet.packages.known import Known
 from gonnet.packages.names import Names, safe_name
 from gonnet.packages.plans import DocumentPlan, PackagePlan, PartPlan, Reading, SlicePlan
 

@@ -83,3 +83,15 @@ class Coming(Section):
         if taken is not None:
             raise ValueError(f"'{taken}' is a column of every arrival: give the value another name")
         return value
+
+
+class Paged(Coming):
+    """What is cut by page.
+
+    Attributes:
+        unmarked: What becomes of a page that says no key: it belongs to the one before, is a mistake, or is left out.
+        again: Whether a key that comes back later is a mistake, or gets all of its pages together.
+    """
+
+    unmarked: Literal["follow", "refuse", "leave out"] = "refuse"
+    again: Literal["refuse", "together"] = "refuse"

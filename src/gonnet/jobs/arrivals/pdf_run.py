@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from pydantic import Field, field_validator, model_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.arrivals.common import Coming, OnPictures, Pattern, Value
+from gonnet.jobs.arrivals.common import OnPictures, Paged, Pattern, Value
 from gonnet.jobs.sections import Name, Section
 from gonnet.jobs.values import as_float
 
@@ -71,14 +69,12 @@ class Named(Value):
     within: Within | None = None
 
 
-class PdfRun(Coming):
+class PdfRun(Paged):
     """A PDF that another system made for many: cut by page, each page with the key that it says.
 
     Attributes:
         pdf: The file, in the workspace; `*` stands for any signs, so that a pattern names several.
         key: What says whose a page is.
-        unmarked: What becomes of a page that says no key: it belongs to the one before, is a mistake, or is left out.
-        again: Whether a key that comes back later is a mistake, or gets all of its pages together.
         read: Values that the pages of a key say, by name; they are figures.
         pictures: What becomes of parts with pages that are pictures only, which nobody can search: held, or accepted.
         password: What opens the file, never itself: only `${NAME}` or `${keyring:SERVICE/USER}`.
@@ -86,8 +82,6 @@ class PdfRun(Coming):
 
     pdf: str
     key: KeyFrom
-    unmarked: Literal["follow", "refuse", "leave out"] = "refuse"
-    again: Literal["refuse", "together"] = "refuse"
     read: dict[Name, Named] = {}
     pictures: OnPictures = "hold"
     password: str | None = Field(default=None, repr=False)

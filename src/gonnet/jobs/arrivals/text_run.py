@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import codecs
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 from pydantic import Field, field_validator, model_validator
 
-from gonnet.jobs.arrivals.common import Coming, Pattern, Value
+from gonnet.jobs.arrivals.common import Paged, Pattern, Value
 from gonnet.jobs.sections import Name, Section
 
 
@@ -61,7 +61,7 @@ class InText(Value):
     within: Lines | None = None
 
 
-class TextRun(Coming):
+class TextRun(Paged):
     """A print file that another system made for many: cut by page, each page with the key that it says.
 
     Attributes:
@@ -69,8 +69,6 @@ class TextRun(Coming):
         encoding: How its signs are written, such as `cp850` or `latin-1`; UTF-8 when left out.
         lines: How many lines a page has; pages end with a form feed when left out, or where one comes before.
         key: What says whose a page is.
-        unmarked: What becomes of a page that says no key: it belongs to the one before, is a mistake, or is left out.
-        again: Whether a key that comes back later is a mistake, or gets all of its pages together.
         read: Values that the pages of a key say, by name; they are figures.
     """
 
@@ -80,8 +78,6 @@ class TextRun(Coming):
     encoding: str = "utf-8"
     lines: int | None = Field(default=None, ge=1, le=1000)
     key: KeyInText
-    unmarked: Literal["follow", "refuse", "leave out"] = "refuse"
-    again: Literal["refuse", "together"] = "refuse"
     read: dict[Name, InText] = {}
 
     @field_validator("encoding")

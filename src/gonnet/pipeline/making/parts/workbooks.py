@@ -26,7 +26,8 @@ class WorkbookSource:
         wanted: dict[str, list[int]] = {}
         for _, sheet, *number in rows:
             wanted.setdefault(str(sheet), []).extend(int(str(one)) for one in number)
-        return Part(data=zipped(part_of(self._book, wanted, title)), pages=None)
+        ordered = {sheet: sorted(numbers) for sheet, numbers in wanted.items()}
+        return Part(data=zipped(part_of(self._book, ordered, title)), pages=None)
 
     def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
         """It has none."""
