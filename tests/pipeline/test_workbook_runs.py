@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import io
+import re
 from pathlib import Path
 from typing import Any
 
 import openpyxl
+import pypdfium2
 import pytest
 import xlsxwriter
 
@@ -125,3 +127,28 @@ def test_the_same_workbook_gives_the_same_bytes(dairy: Dairy) -> None:
     visits(dairy.folder)
     _, _, files = prepared(dairy)
     assert prepared(dairy)[2] == files
+
+
+def test_a_part_is_drawn_and_joined_with_reports(dairy: Dairy) -> None:
+    visits(dairy.folder, rows=[("00042", 46296 + at, at + 0.5, f"visit {at}") for at in range(70)])
+    with dairy.tools() as tools:
+        run = dairy.prepared(
+            tools,
+            ("split:", "arrivals: {visits: {workbook: in/visits.xlsx, totals: ^Total, key: {column: Farm}}}\nsplit:"),
+            ("  documents: [", "  join: {as: pdf, contents: true}\n  documents: [{arrival: visits, as: pdf}, "),
+        )
+        document = dairy.by_key(tools, run)["00042"].documents[0]
+        data = tools.store.get(document.sha256)
+    pages = [page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(data)]
+    assert document.pages == len(pages) == 4
+    seen = " ".join(" ".join(pages[1:3]).split())
+    assert re.findall(r"visit (\d+)", seen) == [str(at) for at in range(70)]
+    assert "Total" in seen
+    assert "2450" in seen
+
+
+def test_what_a_drawn_part_says_of_others_holds_it(dairy: Dairy) -> None:
+    visits(dairy.folder, note="As agreed with Hallbank")
+    _, packages, _ = prepared(dairy, ("{arrival: visits}", "{arrival: visits, as: pdf}"))
+    assert {key: str(packages[key].state) for key in ("00042", "118")} == {"00042": "held", "118": "ready"}
+    assert "Hallbank" in packages["00042"].reason

@@ -150,8 +150,12 @@ class Alphabet:
         canvas = Canvas(target, initialFontName=first, **options)  # type: ignore[arg-type]  # the stub is wrong
         for name in dict.fromkeys((first, *({BOLD} & self.faces.keys()))):
             # Operators name these faces, which ReportLab does not see; of the others it sees every use.
-            self.faces[name].getSubsetInternalName(0, vars(canvas)["_doc"])
+            self.use(canvas, name)
         return canvas
+
+    def use(self, canvas: Canvas, name: str) -> None:
+        """Put a face into a document, which operators name."""
+        self.faces[name].getSubsetInternalName(0, vars(canvas)["_doc"])
 
 
 class ReducedFace(TTFont):

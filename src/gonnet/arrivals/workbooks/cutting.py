@@ -30,7 +30,7 @@ Member = tuple[str, bytes, bool]
 
 
 @dataclass(frozen=True, slots=True)
-class _Cut:
+class Cut:
     """A sheet of a part.
 
     Attributes:
@@ -54,7 +54,7 @@ def part_of(book: Book, wanted: Mapping[str, Sequence[int]], title: str) -> Iter
         wanted: Sheet → the rows of it; of one that is somebody's as a whole they do not matter.
         title: What it is called.
     """
-    sheets = [_cut(book, book.sheets[name], rows) for name, rows in wanted.items()]
+    sheets = sheets_of(book, wanted)
     count = range(1, len(sheets) + 1)
     yield "[Content_Types].xml", _content_types(len(sheets), has_theme=bool(book.theme)), False
     yield "_rels/.rels", _relations([("officeDocument", "xl/workbook.xml"), *_ABOUT]), True
@@ -72,7 +72,17 @@ def part_of(book: Book, wanted: Mapping[str, Sequence[int]], title: str) -> Iter
             yield f"xl/worksheets/_rels/sheet{at}.xml.rels", _links(sheet.links), False
 
 
-def _cut(book: Book, sheet: Sheet, wanted: Sequence[int]) -> _Cut:
+def sheets_of(book: Book, wanted: Mapping[str, Sequence[int]]) -> list[Cut]:
+    """The sheets of a part.
+
+    Args:
+        book: The workbook.
+        wanted: Sheet → the rows of it; of one that is somebody's as a whole they do not matter.
+    """
+    return [_cut(book, book.sheets[name], rows) for name, rows in wanted.items()]
+
+
+def _cut(book: Book, sheet: Sheet, wanted: Sequence[int]) -> Cut:
     cells = Cells(book.strings, keeps_formulas=sheet.header is None, shows_all=sheet.furniture.is_filtered)
     if sheet.header is None:
         rows, found = None, [cells.ready(line, line.number) for line in sheet.rows.every()]
@@ -85,7 +95,7 @@ def _cut(book: Book, sheet: Sheet, wanted: Sequence[int]) -> _Cut:
     data = b'%s<worksheet xmlns="%s">%s<sheetData>%s</sheetData>%s</worksheet>' % (
         _XML.encode(), SPACE.encode(), before, body, after,
     )  # fmt: skip
-    return _Cut(sheet.name, data, links, _printed(sheet, rows))
+    return Cut(sheet.name, data, links, _printed(sheet, rows))
 
 
 def _rows(sheet: Sheet, cells: Cells, rows: RowMap) -> Iterator[bytes]:
@@ -205,7 +215,7 @@ def _core(title: str) -> bytes:
     return f"{_XML}<cp:coreProperties {names}>{said}</cp:coreProperties>".encode()
 
 
-def _workbook(book: Book, sheets: Sequence[_Cut]) -> bytes:
+def _workbook(book: Book, sheets: Sequence[Cut]) -> bytes:
     listed = "".join(
         f'<sheet name={quoteattr(sheet.name)} sheetId="{at}" r:id="rId{at}"/>' for at, sheet in enumerate(sheets, 1)
     )

@@ -38,6 +38,10 @@ class Strings:
             raise ValueError(f"there is no text {at}")
         return self._entries[at]
 
+    def signs(self) -> frozenset[str]:
+        """Every character of them."""
+        return frozenset(unescape(b"".join(self._entries).decode("utf-8", errors="replace")))
+
     def text(self, at: int) -> str:
         """A text without its fonts."""
         if at not in self._texts:

@@ -68,7 +68,7 @@ class WorkbookRun(Coming):
         read: Values that the sheets or rows of a key say, by name; they are figures.
     """
 
-    formats: ClassVar[tuple[str, ...]] = ("xlsx",)
+    formats: ClassVar[tuple[str, ...]] = ("xlsx", "pdf")
 
     workbook: str
     sheet: Names = ()

@@ -75,6 +75,8 @@ def source_of(job: Job, workspace: Workspace, name: str, spec: Run) -> tuple[Pat
 
 def _read(name: str, spec: Arrival, job: Job, workspace: Workspace, most: int | None, spread: Spread) -> Arrived:
     if isinstance(spec, WorkbookRun):
+        if any(one.arrival == name and one.format == "pdf" for one in job.file.package.documents):
+            require_cutting(job.at("arrivals", name))
         path = workspace.reach.file(spec.workbook, job.at("arrivals", name, "workbook"))
         if not path.is_file():
             raise AbsentError(f"there is no file {path.name}", where=str(path.parent), fix="Check its name")
