@@ -146,13 +146,13 @@ def _lines(
         row = _row(one, covered, hidden)
         yield from (GridRow(number, None) for number in range(max(last + 1, row.number - _BLANKS), row.number))
         last = row.number
-        if one.get("hidden") not in ("1", "true"):
+        if one.get("hidden") not in ("1", "true") and float(one.get("ht", "1")) > 0:
             yield row
 
 
 def _row(one: ET.Element, covered: Mapping[tuple[int, int], tuple[int, int]], hidden: set[tuple[int, int]]) -> GridRow:
     number = int(one.get("r", "0"))
-    row = GridRow(number, float(one.get("ht", "0")) or None)
+    row = GridRow(number, float(one.attrib["ht"]) if "ht" in one.attrib else None)
     for cell in one:
         place = _PLACE.fullmatch(cell.get("r", ""))
         column = column_number(place[1]) if place is not None else 0

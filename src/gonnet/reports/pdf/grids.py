@@ -138,10 +138,10 @@ class GridPainter:
             below = [heights[one.number] for one, _ in page.rows[index:]]
             filled = {cell.column for cell in row.cells if cell.text}
             for cell in row.cells:
-                if not grid.first <= cell.column <= grid.last:
-                    continue
-                tall = sum(below[: cell.rows])
                 end = min(cell.column + cell.columns, grid.last + 1)
+                if not grid.first <= cell.column <= grid.last or lefts[end] <= lefts[cell.column]:
+                    continue  # what is hidden is not there
+                tall = sum(below[: cell.rows])
                 free = end
                 while free <= grid.last and free not in filled:
                     free += 1
