@@ -39,7 +39,6 @@ _TERMINALS = {
     "show": "gonnet show 1 B121",
     "due": "gonnet due",
     "jobs": "gonnet jobs",
-    "mistakes": "gonnet check mistakes",
 }
 
 
@@ -64,6 +63,7 @@ def main() -> None:
             "gallery": lambda: _gallery(workspace),
             "languages": lambda: _languages(workspace),
             "bundles": lambda: _bundles(workspace),
+            "arrivals": lambda: _arrivals(workspace),
             "review-page": lambda: _review_page(workspace),
         }
         for name, take in pictures.items():
@@ -78,8 +78,6 @@ def main() -> None:
             subprocess.run([*_GONNET, *words], cwd=workspace, check=True, stdout=subprocess.DEVNULL)
         try:
             for name, command in _TERMINALS.items():
-                if name == "mistakes":
-                    _add_mistakes(workspace)
                 if not wanted or name in wanted:
                     _terminal(workspace, name, command)
         finally:
@@ -91,13 +89,6 @@ def _remind(workspace: Path) -> None:
     """Send the first letters, so that the second has a past; in a ledger of its own."""
     for words in (("prepare", "reminders", "--as-of", "2026-11-02"), ("send", "last", "--yes")):
         subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
-
-
-def _add_mistakes(workspace: Path) -> None:
-    text = (workspace / "jobs" / "statements.yaml").read_text("utf-8")
-    for right, wrong in (("recipients:", "recipient:"), ("total: sum", "totl: sum"), ("as: pdf", "as: pfd")):
-        text = text.replace(right, wrong, 1)
-    (workspace / "jobs" / "mistakes.yaml").write_text(text, "utf-8")
 
 
 def _typed(words: list[str]) -> None:
@@ -206,6 +197,19 @@ def _languages(workspace: Path) -> None:
     files = [str(file) for file in sorted((workspace / "notice").glob("*.png"))]
     form = ["-crop", "794x400+0+0", "+repage", "-tile", "2x2", "-geometry", "640x+6+6", "-background", "#8a8f8d"]
     subprocess.run(["montage", *files, *form, str(_TARGET / "languages.png")], check=True)
+
+
+def _arrivals(workspace: Path) -> None:
+    """A page of the laboratory's run with what says whose it is; and the pack that one farm gets."""
+    for words in (
+        ("pages", "certificates", "--page", "1", "--picture", "found"),
+        ("preview", "certificates", "--as", "png", "--into", "pack", "--only", "B101"),
+    ):
+        subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
+    pages = sorted((workspace / "pack").glob("*.png"))
+    files = [str(file) for file in (*sorted((workspace / "found").glob("*.png")), *pages[1:])]
+    form = ["-tile", "4x1", "-geometry", "312x441+4+4", "-background", "#8a8f8d"]
+    subprocess.run(["montage", *files, *form, str(_TARGET / "arrivals.png")], check=True)
 
 
 def _review_page(workspace: Path) -> None:

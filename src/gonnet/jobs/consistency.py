@@ -291,7 +291,7 @@ def _printing(job: Job) -> Iterator[JobError]:
         return
     formats = {document.format for document in file.package.documents} | {rule.format for rule in file.rules}
     formats |= {spec.settings.format for spec in file.recipients}
-    if "pdf" not in formats and not file.package.enclose:
+    if not formats & {"pdf", "file"} and not file.package.enclose:
         what = "the job prints, and nothing of a package is a PDF"
         yield JobError(what, where=job.at("package", "documents"), fix="Make a document `as: pdf`")
     for index, document in enumerate(file.package.documents):
