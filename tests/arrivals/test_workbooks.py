@@ -210,6 +210,15 @@ def test_nothing_of_others_is_in_a_part(tmp_path: Path) -> None:
         ),
     )
     rewritten(path, lambda _, text: re.sub(r"<f>([\d.]+)\+0</f><v ?/?>(?:</v>)?", r"<f>\1+0</f><v>\1</v>", text))
+    with zipfile.ZipFile(path, "a") as whole:
+        for name in (
+            "xl/pivotCache/pivotCacheDefinition1.xml",
+            "xl/externalLinks/externalLink1.xml",
+            "xl/calcChain.xml",
+        ):
+            whole.writestr(name, "<all>Kirkland</all>")
+        whole.writestr("docProps/custom.xml", "<Properties>Kirkland</Properties>")
+        whole.writestr("xl/vbaProject.bin", b"Kirkland")
     found = read(path, sheet="Visits")
     data = parts(found)
     assert "Kirkland" in everything(data["118"]), "the row of 118 says so itself"
