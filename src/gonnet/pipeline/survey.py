@@ -96,7 +96,7 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
-    shelf = Shelf(tools.workspace.reach)
+    shelf, jobs = Shelf(tools.workspace.reach), [edition.job for edition in matched.editions.values()]
     plans = tuple(_plans(found, matched, decided, tools, request, shelf))
     shown = dict(arriving.views(found.job, found.arrived))
     needed = {view: found.job.file.arrivals[name].places for name, view in shown.items()}
@@ -114,7 +114,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
         fields=used,
         findings=(
             *_findings(found, matched, decided, plans, versions),
-            *(() if request.only or found.is_sampled else enclosures.left(matched.editions.values(), shelf)),
+            *(() if request.only or found.is_sampled else enclosures.left(jobs, shelf)),
             *([Finding(weight=Weight.NOTE, text=f"just this once: {request.once}")] if request.once else []),
             *scope.beyond(found.job, asked, {name.casefold(): len(cut.counts) for name, cut in found.cuts.items()}),
         ),

@@ -6,17 +6,14 @@ import hashlib
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from gonnet.checks import ReadBack, read_any
 from gonnet.errors import JobError
 from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job
 from gonnet.jobs.reach import Reach
 from gonnet.ledger import DocumentRecord
 from gonnet.packages.own_files import Shelf
-
-if TYPE_CHECKING:
-    from gonnet.pipeline.surveying.editions import Edition
 
 _SHOWN = 3
 
@@ -81,9 +78,14 @@ def enclosed(reach: Reach | None, file: str, where: str) -> Enclosed:
     return Enclosed(name=path.name, format=form or "bin", data=data, sha256=digest, found=found)
 
 
-def left(editions: Iterable[Edition], shelf: Shelf) -> Iterator[Finding]:
-    """A finding for files that are called as somebody's would be, and that nobody took."""
-    specs = (spec for edition in editions for spec in edition.job.file.package.enclose if spec.is_own)
+def left(jobs: Iterable[Job], shelf: Shelf) -> Iterator[Finding]:
+    """A finding for files that are called as somebody's would be, and that nobody took.
+
+    Args:
+        jobs: The job in each language.
+        shelf: The files.
+    """
+    specs = (spec for job in jobs for spec in job.file.package.enclose if spec.is_own)
     found = shelf.left(dict.fromkeys(str(spec.file) for spec in specs))
     if found:
         some = ", ".join(path.name for path in found[:_SHOWN]) + (" …" if len(found) > _SHOWN else "")
