@@ -9,7 +9,7 @@ from gonnet.data.sql.scope import Reach, reach_of
 from gonnet.errors import JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
-from gonnet.jobs.charts import StandingBlock
+from gonnet.jobs.blocks.charts import StandingBlock
 
 _LEAST = 5  # recipients, of whom an average or a total tells nobody's own figure
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from gonnet.data import ColumnType
 from gonnet.jobs import Job
-from gonnet.jobs.charts import Against, ChartSpec, Series
+from gonnet.jobs.blocks.charts import Against, ChartSpec, Series
 from gonnet.reports.plans.column_plans import by_name, labelled
 from gonnet.reports.plans.fields import Fields
 from gonnet.reports.plans.models import ChartPlan, SeriesPlan

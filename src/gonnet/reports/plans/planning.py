@@ -8,7 +8,7 @@ from dataclasses import replace
 from gonnet.data import ColumnType, Engine, quoted
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, blocks, references
-from gonnet.jobs.charts import ChartBlock, StandingBlock
+from gonnet.jobs.blocks.charts import ChartBlock, StandingBlock
 from gonnet.jobs.reports import Form, Report
 from gonnet.reports.plans.charts import plan_chart
 from gonnet.reports.plans.column_plans import by_name, plan_column, widest

@@ -11,7 +11,7 @@ from typing import Any
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job
-from gonnet.jobs.charts import StandingSpec
+from gonnet.jobs.blocks.charts import StandingSpec
 from gonnet.jobs.reports import Figure
 from gonnet.reports.plans.fields import Fields
 from gonnet.wording.formats import House

@@ -1,121 +1,23 @@
-"""The blocks that a report is made of."""
+"""What a job says of tables and their columns."""
 
 from __future__ import annotations
 
-from decimal import Decimal
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from gonnet.jobs.charts import ChartBlock, StandingBlock
 from gonnet.jobs.sections import ConditionalBlock, Names, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import (
     Accent,
-    Aggregate,
-    Millimetres,
     Total,
     as_float,
     as_tuple,
     as_tuple_of_one,
     as_tuple_of_text,
-    exact,
 )
 from gonnet.wording.formats import is_date_pattern, is_number_pattern
 from gonnet.wording.links import SCHEMES
-
-
-def _as_edges(value: object) -> object:
-    return tuple(map(exact, value)) if isinstance(value, list) else value
-
-
-Edges = Annotated[tuple[Decimal, ...], BeforeValidator(_as_edges)]
-
-
-class HeadingBlock(ConditionalBlock):
-    """A line that names what follows.
-
-    Attributes:
-        heading: The text of the heading, with merge fields.
-    """
-
-    heading: Text
-
-
-class TextBlock(ConditionalBlock):
-    """Paragraphs and lists in CommonMark.
-
-    Attributes:
-        text: Paragraphs and lists in CommonMark, with merge fields.
-    """
-
-    text: Text
-
-
-class Fact(Section):
-    """One value of a grid.
-
-    Attributes:
-        value: The text of the value, with merge fields.
-        label: What it is called, where that differs from its name in the job.
-    """
-
-    value: Text
-    label: Text | None = None
-
-
-def _as_fact(value: object) -> object:
-    return value if isinstance(value, dict) and value.keys() <= {"value", "label"} else {"value": value}
-
-
-class FactsBlock(ConditionalBlock):
-    """A grid of labels and values.
-
-    Attributes:
-        facts: What each value is called → its text.
-        columns: How many stand beside each other.
-    """
-
-    facts: dict[str, Annotated[Fact, BeforeValidator(_as_fact, json_schema_input_type=Text | Fact)]] = Field(
-        min_length=1
-    )
-    columns: int = Field(default=1, ge=1, le=3)
-
-
-class ImageBlock(ConditionalBlock):
-    """A picture from a file of the workspace: PNG, JPEG or SVG.
-
-    Attributes:
-        image: The file, in the workspace.
-        alt: What it shows, in words, for those who cannot see it.
-        width: How wide it is, in millimetres.
-        align: On which side of the page it stands.
-    """
-
-    image: str
-    alt: Text
-    width: Millimetres = 40.0
-    align: Literal["left", "centre", "right"] = "left"
-
-
-class SpaceBlock(ConditionalBlock):
-    """Room between two blocks, in millimetres.
-
-    Attributes:
-        space: How much room, in millimetres.
-    """
-
-    space: Millimetres
-
-
-class NewPageBlock(ConditionalBlock):
-    """What follows begins a page (in a workbook, nothing happens).
-
-    Attributes:
-        new_page: Always `true`.
-    """
-
-    new_page: Literal[True]
 
 
 class Formatted(Section):
@@ -279,125 +181,3 @@ class TableBlock(ConditionalBlock):
     """
 
     table: TableSpec
-
-
-class Head(Formatted):
-    """A column whose values head the lines of a block, or its columns.
-
-    Attributes:
-        field: The column of the data set.
-    """
-
-    field: str
-
-
-def _as_head(value: object) -> object:
-    return {"field": value} if isinstance(value, str) else value
-
-
-def _as_heads(value: object) -> object:
-    found = (value,) if isinstance(value, str) else as_tuple_of_one(value)
-    return tuple(map(_as_head, found)) if isinstance(found, tuple) else found
-
-
-class BandsSpec(Section):
-    """Amounts spread over intervals of a number, or of an age in days.
-
-    Attributes:
-        amount: The column that is spread.
-        of: A number, or a date whose age counts.
-        on: The date parameter (or period, by its end) from which ages count; the date of the run when left out.
-        edges: Where one band ends and the next begins: a value on an edge belongs to the lower band.
-        by: The columns that a line is for, each a name, or `field` with `label` and `format`; else one line for all.
-        labels: What the bands are called; made from the edges when left out.
-        format: How amounts are written, as a number pattern (CLDR).
-        title: What stands above the table.
-        total: What the line of totals and its column are called.
-        shares: Whether a line under the totals gives each band's share.
-        empty: What stands there when there are no rows.
-    """
-
-    amount: str
-    of: str
-    on: str | None = None
-    edges: Annotated[Edges, Field(min_length=1, max_length=12)]
-    by: Annotated[
-        tuple[Head, ...], BeforeValidator(_as_heads, json_schema_input_type=str | Head | tuple[str | Head, ...])
-    ] = ()
-    labels: Annotated[tuple[Text, ...], BeforeValidator(as_tuple)] = ()
-    format: str = "#,##0.00"
-    title: Text | None = None
-    total: Text | None = None
-    shares: bool = True
-    empty: Text | None = None
-
-    @model_validator(mode="after")
-    def _edges_rise(self) -> BandsSpec:
-        if list(self.edges) != sorted(set(self.edges)):
-            raise ValueError("the edges of bands must rise")
-        if self.labels and len(self.labels) != len(self.edges) + 1:
-            raise ValueError(f"{len(self.edges)} edges make {len(self.edges) + 1} bands: give as many labels, or none")
-        return self
-
-
-class BandsBlock(ConditionalBlock):
-    """Amounts spread over intervals.
-
-    Attributes:
-        bands: The amounts, and the intervals.
-    """
-
-    bands: BandsSpec
-
-
-class CrosstabSpec(Formatted):
-    """One aggregate in rows × columns, with totals both ways.
-
-    Attributes:
-        rows: The column whose values head the rows: its name, or `field` with `label` and `format`.
-        columns: The column whose values head the columns, likewise.
-        value: The column that is aggregated; not needed for a count.
-        show: How the values of a cell become one.
-        title: What stands above the table.
-        total: What the totals are called.
-        empty: What stands there when there are no rows.
-    """
-
-    rows: Annotated[Head, BeforeValidator(_as_head, json_schema_input_type=str | Head)]
-    columns: Annotated[Head, BeforeValidator(_as_head, json_schema_input_type=str | Head)]
-    value: str | None = None
-    show: Aggregate = "sum"
-    title: Text | None = None
-    total: Text | None = None
-    empty: Text | None = None
-
-    @model_validator(mode="after")
-    def _a_value_to_aggregate(self) -> CrosstabSpec:
-        if self.value is None and self.show != "count":
-            raise ValueError(f"a crosstab that shows the {self.show} needs `value`, the column to show")
-        return self
-
-
-class CrosstabBlock(ConditionalBlock):
-    """One aggregate in rows × columns.
-
-    Attributes:
-        crosstab: What heads the rows and the columns, and what stands in the cells.
-    """
-
-    crosstab: CrosstabSpec
-
-
-Block = (
-    HeadingBlock
-    | TextBlock
-    | FactsBlock
-    | ImageBlock
-    | SpaceBlock
-    | NewPageBlock
-    | TableBlock
-    | BandsBlock
-    | CrosstabBlock
-    | ChartBlock
-    | StandingBlock
-)
