@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -13,9 +14,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from reportlab.pdfgen.canvas import Canvas
 
-from gonnet.arrivals import Arrived, read_run
+from gonnet.arrivals import Arrived, read_run, runs
 from gonnet.errors import AbsentError, DataError
 from gonnet.jobs.arrivals import KeyFrom, Named, PdfRun
+from gonnet.pipeline.making import processes
 
 FARM = KeyFrom(text=r"Farm no\. (\w+)")
 
@@ -159,3 +161,21 @@ def test_several_files_are_one_run_in_the_order_of_their_names(tmp_path: Path) -
     ]
     with pytest.raises(AbsentError, match="there is no file other"):
         read(tmp_path / "other.pdf")
+
+
+def test_pages_say_the_same_whoever_reads_them(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Several processes, a few pages each; what is wrong with a page is told as if one had read all."""
+    monkeypatch.setattr(runs, "_AT_ONCE", 2)
+    monkeypatch.setattr(processes, "_WORTH_SPREADING", 2)
+    shared = partial(processes.spread, lambda count: processes.local_executor(count, 2))
+    path = run_of(tmp_path / "run.pdf", *(f"Farm no. {at // 2} Due {at}.50" for at in range(9)))
+    read_more: Any = {"due": Named(text=r"Due ([\d.]+)")}
+    spec = PdfRun(pdf=path.name, key=FARM, read=read_more, leave_out=("Due 8",))
+    found = read_run("run", spec, path, None, "", spread=shared)
+    assert found.pages == read_run("run", spec, path, None, "").pages
+    assert [page.key for page in found.pages] == ["0", "0", "1", "1", "2", "2", "3", "3", None]
+    listed = tmp_path / "list.csv"
+    listed.write_text("key,first,last\nA,1,99\n")
+    by_list = PdfRun(pdf=path.name, key=KeyFrom(list="list.csv"))
+    with pytest.raises(DataError, match="the run has 9"):
+        read_run("run", by_list, path, listed, "", spread=shared)
