@@ -127,7 +127,16 @@ def _turned(name: str, text: str) -> str:
     return re.sub(r'<c (r="\w+") (s="\d+")', r"<c \2 \1", text) if "worksheets/sheet" in name else text
 
 
-@pytest.mark.parametrize("change", [None, _prefixed, _spaced, _turned], ids=["plain", "prefixed", "spaced", "turned"])
+def _typed(name: str, text: str) -> str:
+    if "worksheets/sheet" not in name:
+        return text
+    return re.sub(r'<c (r="\w+"(?: s="\d+")?)>', r'<c \1 t="n">', text).replace("<f>", '<f aca="false">')
+
+
+CHANGES = {"plain": None, "prefixed": _prefixed, "spaced": _spaced, "turned": _turned, "typed": _typed}
+
+
+@pytest.mark.parametrize("change", CHANGES.values(), ids=CHANGES)
 def test_each_gets_its_rows_with_the_sums_of_them(tmp_path: Path, change: Callable[[str, str], str] | None) -> None:
     path = written(tmp_path / "x.xlsx")
     found = read(rewritten(path, change) if change else path, read={"amount": {"column": "amount", "as": "number"}})
@@ -246,7 +255,12 @@ def test_a_sheet_for_each_keeps_formulas_that_need_no_other_sheet(tmp_path: Path
         book.add_worksheet("F999").hide()
     spec = {"unmarked": "leave out", "read": {"sum": {"cell": "a4", "as": "number"}}, "key": {"sheet": r"^F(\d+)"}}
     by_name = read_workbook("visits", WorkbookRun.model_validate({"workbook": "x", **spec}), path)
-    assert [(page.key, page.values) for page in by_name.pages] == [("117", ("10",)), ("118", ("10",)), (None, (None,))]
+    assert [(page.key, page.values) for page in by_name.pages] == [
+        ("117", ("10",)),
+        ("118", ("10",)),
+        (None, (None,)),
+        (None, (None,)),
+    ]
     told = str(by_name.findings)
     assert "nobody's: no key in Notes" in told
     assert "1 sheet of 'visits' is hidden, and nobody's: F999" in told
@@ -261,6 +275,7 @@ def test_a_sheet_for_each_keeps_formulas_that_need_no_other_sheet(tmp_path: Path
         "Farm F117",
         "Farm F118",
         "for the office",
+        None,
     ]
 
 
@@ -273,6 +288,7 @@ def test_a_sheet_for_each_keeps_formulas_that_need_no_other_sheet(tmp_path: Path
         ({"again": "refuse"}, None, "key '00042' of 'visits' comes back here"),
         ({}, lambda _, text: re.sub(r"(<f>80.5\+0</f>)<v>[^<]*</v>", r"\1", text), "this formula has no value"),
         ({}, lambda _, text: re.sub(r'<c r="A3"[^>]*>.*?</c>', "", text), "this row of 'visits' has no key"),
+        ({}, lambda _, text: text.replace('<row r="3"', '<row r="9"'), "row 4 comes after row 9"),
         ({}, lambda name, text: text[:200] if name.endswith("sheet1.xml") else text, "this workbook cannot be read"),
         ({}, lambda name, text: text.replace("<worksheet", "<!DOCTYPE x []><worksheet"), "it has a document type"),
     ],
@@ -311,3 +327,31 @@ def test_every_row_is_in_one_part_and_the_sums_add_up(rows: list[tuple[Any, ...]
     whole = [sum(row[at] for row in rows if row[0]) for at in (3, 4)]
     for at, total in zip((3, 4), whole, strict=True):
         assert sum(lines[-1][at] for lines in seen.values() if lines[-1][at] != "") == pytest.approx(total)
+
+
+def test_a_whole_sheet_keeps_the_range_of_its_filter_and_shows_all(tmp_path: Path) -> None:
+    path = written(tmp_path / "x.xlsx", total=False)
+    chosen = '<autoFilter ref="A1:E6"><filterColumn colId="2"><filters><filter val="Kirkland"/></filters></filterColumn></autoFilter>'
+    rewritten(
+        path,
+        lambda _, text: re.sub(r"<autoFilter [^>]*/>", chosen, text).replace('<row r="3"', '<row r="3" hidden="1"'),
+    )
+    found = read_workbook("visits", WorkbookRun.model_validate({"workbook": "x", "key": {"sheet": "^.*$"}}), path)
+    said = everything(parts(found)["Visits"])
+    assert '<autoFilter ref="A1:E6"/>' in said
+    assert "hidden" not in said
+    assert len(values(parts(found)["Visits"])) == 6
+
+
+def test_a_total_that_is_not_the_last_row_takes_its_place_below_the_others(tmp_path: Path) -> None:
+    path = tmp_path / "x.xlsx"
+    with xlsxwriter.Workbook(str(path)) as book:
+        sheet = book.add_worksheet("Visits")
+        sheet.write_row(0, 0, ("Farm", "Fee"))
+        for at, row in enumerate((("Total", 6), ("117", 1), ("118", 2), ("117", 3)), 1):
+            sheet.write_string(at, 0, row[0])
+            sheet.write_number(at, 1, row[1])
+        sheet.autofilter(0, 0, 4, 1)
+    data = parts(read(path))["117"]
+    assert values(data) == [["Farm", "Fee"], ["117", 1.0], ["117", 3.0], ["Total", 4.0]]
+    assert '<autoFilter ref="A1:B4"/>' in everything(data)

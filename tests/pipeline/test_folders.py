@@ -136,6 +136,18 @@ def test_pdfs_of_a_folder_are_joined_with_reports(dairy: Dairy) -> None:
     assert packages["118"].reason.startswith("in/118_b.txt is no PDF, which the job says it is")
 
 
+@pytest.mark.parametrize("contents", ["", ", contents: true"])
+def test_all_files_of_a_key_become_one_where_nothing_else_is_joined(dairy: Dairy, contents: str) -> None:
+    for at in (1, 2, 3):
+        dairy.write(f"post/117_part{at}.pdf", pdf(f"Part {at}"))
+    joined = "package: {documents: [{arrival: letters, as: pdf}], name: '{{ key }}', join: {as: pdf" + contents + "}}"
+    run, packages, files = prepared(dairy, ("package: {documents: [{arrival: letters}]}", joined))
+    pages = [page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(files["117.pdf"])]
+    assert [at for at in (1, 2, 3) if any(f"Part {at}" in page for page in pages)] == [1, 2, 3]
+    assert packages["117"].documents[0].pages == len(pages) == 3 + bool(contents)
+    assert (run.account["read"], run.account["delivered"]) == (3, 3)
+
+
 @pytest.mark.parametrize(
     ("content", "name", "reason"),
     [

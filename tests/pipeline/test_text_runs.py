@@ -72,7 +72,9 @@ def test_the_place_says_whose_a_page_is(dairy: Dairy) -> None:
     }
 
 
-@pytest.mark.parametrize("line", ["H\bHa\bal\bll\blb\bba\ban\bnk\bk", "as Idle\r\nAcres has it", "Hallbank\r________"])
+@pytest.mark.parametrize(
+    "line", ["H\bHa\bal\bll\blb\bba\ban\bnk\bk", "as Idle\r\nAcres has it", "Hallbank\r________", "XXXXXXXX\rHallbank"]
+)
 @pytest.mark.parametrize("form", ["pdf", "txt"])
 def test_somebody_elses_name_is_found_however_it_is_printed(dairy: Dairy, line: str, form: str) -> None:
     documents = "[{arrival: advice}, {arrival: advice, as: txt}]", f"[{{arrival: advice, as: {form}}}]"

@@ -43,11 +43,13 @@ class Names:
         self._stems: set[str] = set()
         self._others = beside._stems if beside is not None else self._stems
         self._files: set[str] = set()
+        self._stems_of_files: set[str] = set()
         self._counts: Counter[str] = Counter()
 
     def unique(self, stem: str) -> str:
         """`stem`, or `stem (2)` and so on where it is taken."""
-        name = next(one for one in self._offered(stem) if one.casefold() not in self._stems)
+        taken = self._stems | self._stems_of_files if self._stems_of_files else self._stems
+        name = next(one for one in self._offered(stem) if one.casefold() not in taken)
         self._stems.add(name.casefold())
         return name
 
@@ -61,6 +63,7 @@ class Names:
             if one.casefold() not in self._others and (one + ending).casefold() not in self._files
         )
         self._files.add((found + ending).casefold())
+        self._stems_of_files.add(found.casefold())
         return found + ending
 
     def _offered(self, stem: str, ending: str = "") -> Iterator[str]:

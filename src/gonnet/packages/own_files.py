@@ -22,6 +22,7 @@ from gonnet.wording.filled import BEGIN, END
 _WILD = {"*": ".*", "?": "."}
 _STARTS, _ENDS = r"(?<![^\W_])", r"(?![^\W_])"  # nothing that a value could go on with
 _FIELD = re.compile(r"\{\{.*?\}\}|\{%.*?%\}", re.DOTALL)
+_VALUE, _SAYS = re.compile(f"{BEGIN}([^{END}]*){END}"), re.compile(r"[^\W_]")
 _SHOWN = 3
 
 
@@ -123,7 +124,7 @@ class _Sought:
         name: Matches the names of the files.
         start: What all of these begin with.
         shown: The pattern as people read it.
-        is_safe: Whether it names files of one recipient: with an empty value it could name those of all.
+        is_safe: Whether it names files of one recipient: with an empty value, or blanks, it could name those of all.
     """
 
     folder: str
@@ -144,7 +145,7 @@ def _sought(pattern: str) -> _Sought:
         name=re.compile(_expression(name), re.DOTALL),
         start="".join(sign for sign, _ in takewhile(lambda one: one[0] not in _WILD or one[1], name)),
         shown=shown,
-        is_safe=bool(name) and not (is_wide and f"{BEGIN}{END}" in pattern),
+        is_safe=bool(name) and not (is_wide and any(not _SAYS.search(value) for value in _VALUE.findall(pattern))),
     )
 
 

@@ -29,12 +29,12 @@ class RowMap:
             **{number: number for number in range(1, header + 1)},
             **{number: at for at, number in enumerate(body, header + 1)},
         }
-        self._all = [*range(1, header + 1), *body]
+        self._all = sorted(self.new)
 
     def rows(self, first: int, last: int) -> tuple[int, int] | None:
         """Where rows from `first` to `last` are; None where none of them is kept."""
-        begin, end = bisect_left(self._all, first), bisect_right(self._all, last) - 1
-        return (self.new[self._all[begin]], self.new[self._all[end]]) if begin <= end else None
+        there = [self.new[row] for row in self._all[bisect_left(self._all, first) : bisect_right(self._all, last)]]
+        return (min(there), max(there)) if there else None
 
     def area(self, text: str) -> str | None:
         """Where an area is; None where none of its rows is kept."""

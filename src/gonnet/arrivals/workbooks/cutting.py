@@ -10,7 +10,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from gonnet.arrivals.workbooks.areas import RowMap
 from gonnet.arrivals.workbooks.book import Book, Sheet
-from gonnet.arrivals.workbooks.sheets import Cells
+from gonnet.arrivals.workbooks.sheets import Cells, number_of
 from gonnet.arrivals.workbooks.xml import SPACE
 
 _XML = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -148,7 +148,8 @@ def _totals(sheet: Sheet, row: bytes, own: Sequence[bytes]) -> bytes:
 
 def _in_column(row: bytes, column: bytes) -> Decimal:
     found = re.search(rb'<c r="%s\d+"([^>]*)><v>([^<]*)</v></c>' % column, row)
-    return Decimal() if found is None or b' t="' in found[1] else Decimal(found[2].decode())
+    is_number = found is not None and b' t="' not in found[1].replace(b' t="n"', b"")
+    return (number_of(found[2].decode()) if found is not None and is_number else None) or Decimal()
 
 
 def _printed(sheet: Sheet, rows: RowMap | None) -> dict[str, str]:

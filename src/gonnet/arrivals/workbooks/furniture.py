@@ -91,13 +91,13 @@ class Furniture:
         kind = local(part)
         if kind == "conditionalFormatting":
             return _conditional(part, rows, has)
+        if kind == "autoFilter":  # without what was chosen in it
+            area = rows.area(part.get("ref", "")) if rows is not None else part.get("ref", "")
+            return ET.Element(part.tag, {"ref": area}) if area is not None and ":" in area else None
         if rows is None:
             return part
         if kind == "mergeCells":
             return _merged(part, rows)
-        if kind == "autoFilter":
-            area = rows.area(part.get("ref", ""))
-            return ET.Element(part.tag, {"ref": area}) if area is not None and ":" in area else None
         if kind == "rowBreaks":
             return _breaks(part, rows)
         return part

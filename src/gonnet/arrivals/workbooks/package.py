@@ -65,6 +65,12 @@ class Package:
         found = self.of_kind("theme")
         return b"" if b"r:embed" in found or b"r:link" in found else found
 
+    @property
+    def chart_sheets(self) -> int:
+        """How many of its sheets have no cells."""
+        kinds = (self._targets[sheet.get(f"{{{_OFFICE}}}id", "")][0] for sheet in self.root.iter(f"{MAIN}sheet"))
+        return sum(kind != "worksheet" for kind in kinds)
+
     def sheets(self) -> Iterator[tuple[str, bool, str]]:
         """Name of each sheet with cells, whether it is hidden, and its part."""
         for sheet in self.root.iter(f"{MAIN}sheet"):

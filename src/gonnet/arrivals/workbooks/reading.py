@@ -8,7 +8,8 @@ import time
 import zipfile
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from decimal import Decimal, InvalidOperation
+from contextlib import suppress
+from decimal import Decimal
 from pathlib import Path
 
 from gonnet.arrivals.keys import every_match, told
@@ -16,7 +17,7 @@ from gonnet.arrivals.models import Arrived, Page, stamps_of
 from gonnet.arrivals.workbooks.book import Book, Rows, Sheet
 from gonnet.arrivals.workbooks.furniture import furniture_of, lost_of
 from gonnet.arrivals.workbooks.package import Package
-from gonnet.arrivals.workbooks.sheets import Cells, Line, apart, lines_of
+from gonnet.arrivals.workbooks.sheets import Cells, Line, apart, lines_of, number_of
 from gonnet.arrivals.workbooks.strings import Strings
 from gonnet.arrivals.workbooks.xml import MAIN, local, parsed, written
 from gonnet.errors import DataError, meant
@@ -75,7 +76,7 @@ class _Reader:
         self._strings = Strings(package.of_kind("sharedStrings"))
         self._leave_out = [re.compile(text) for text in spec.leave_out]
         self._totals = re.compile(spec.totals) if spec.totals is not None else None
-        self._lost: Counter[str] = Counter()
+        self._lost: Counter[str] = Counter({"chart sheets": package.chart_sheets} if package.chart_sheets else {})
         self._counts: Counter[str] = Counter()
         self._nobodys: list[str] = []
         self._hidden: list[str] = []
@@ -101,6 +102,8 @@ class _Reader:
                 continue
             if is_hidden and not self._by_rows:
                 self._hidden.append(name)
+                count += 1
+                yield Page(None, 0, at + 1, False, (None,) * len(self._spec.read), is_picture=False, sheet=name)
                 continue
             sheet, body = self._opened(name, at, part, names)
             found = self._rows(sheet, body) if self._by_rows else self._whole(sheet, body, at)
@@ -268,8 +271,9 @@ class _Reader:
             return None
         if spec.kind == "date" and re.fullmatch(r"\d+(\.\d+)?", text):
             first = dt.datetime(1904, 1, 1) if self.book.since_1904 else dt.datetime(1899, 12, 30)  # noqa: DTZ001
-            return (first + dt.timedelta(days=float(text))).date().isoformat()
-        number = _number(text) if spec.kind == "number" else None
+            with suppress(OverflowError):
+                return (first + dt.timedelta(days=float(text))).date().isoformat()
+        number = number_of(text) if spec.kind == "number" else None
         return text if number is None else f"{number:f}"
 
     def _cells(self, *, keeps_formulas: bool) -> Cells:
@@ -278,12 +282,12 @@ class _Reader:
     def _sum(self, sheet: Sheet, cells: Cells, added: set[str]) -> None:
         """Find out which cells of the rows with totals are the sums of what stands above them, besides `added`."""
         totals = [cells.values(line) for line in _again(sheet, sheet.totals)]
-        columns = {column for row in totals for column, text in row.items() if _number(text) is not None}
+        columns = {column for row in totals for column, text in row.items() if number_of(text) is not None}
         sums = dict.fromkeys(columns, Decimal())
         body = (number for number in sheet.rows.numbers if number > (sheet.header or 0) and number not in sheet.totals)
         for line in _again(sheet, body):
             for column in columns:
-                sums[column] += _number(cells.value(line, column)) or Decimal()
+                sums[column] += number_of(cells.value(line, column)) or Decimal()
         agree = added | {
             column for column in columns if all(_is_sum(row.get(column, ""), sums[column]) for row in totals)
         }
@@ -339,19 +343,11 @@ def _key_text(text: str) -> str:
     """A key: numbers without decimals that only their type has, blanks around it do not count."""
     if text.isalnum() and "e" not in text and "E" not in text:
         return text
-    number = _number(text) if re.fullmatch(r"-?\d+(\.\d+)?[eE][-+]?\d+|-?\d+\.0+", text) else None
+    number = number_of(text) if re.fullmatch(r"-?\d+(\.\d+)?[eE][-+]?\d+|-?\d+\.0+", text) else None
     return f"{number:f}".partition(".")[0] if number is not None and number == int(number) else " ".join(text.split())
-
-
-def _number(text: str) -> Decimal | None:
-    try:
-        found = Decimal(text)
-    except InvalidOperation:
-        return None
-    return found if found.is_finite() else None
 
 
 def _is_sum(text: str, summed: Decimal) -> bool:
     """Whether a total is a sum, but for what binary numbers lose; what is no number is none that could differ."""
-    total = _number(text)
+    total = number_of(text)
     return total is None or abs(total - summed) <= max(abs(summed), Decimal(1)) * Decimal("1e-9")

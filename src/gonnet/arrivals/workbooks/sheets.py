@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from decimal import Decimal, InvalidOperation
 from html import unescape
 from typing import NamedTuple
 
@@ -55,6 +56,15 @@ class Line(NamedTuple):
         return b"".join(_KEPT.findall(self.body, *self.looks))
 
 
+def number_of(text: str) -> Decimal | None:
+    """A number as a file has it; None for what is none."""
+    try:
+        found = Decimal(text)
+    except InvalidOperation:
+        return None
+    return found if found.is_finite() else None
+
+
 def apart(data: bytes) -> tuple[bytes, bytes]:
     """A sheet without its rows, and its rows, in XML in which tags can be found as they stand.
 
@@ -82,7 +92,9 @@ def lines_of(body: bytes) -> Iterator[Line]:
         if end < 0:
             return
         said = _NUMBER.search(body, at, end)
-        number = int(said[1]) if said is not None else number + 1
+        before, number = number, int(said[1]) if said is not None else number + 1
+        if number <= before:
+            raise ValueError(f"row {number} comes after row {before}")
         if body[end - 1] == _SLASH:
             yield Line(number, body, (at, end - 1), (end, end))
             at = end + 1

@@ -33,11 +33,12 @@ def with_arrivals(tree: Mapping[str, object]) -> Mapping[str, object]:
         given = split.get("also", {})
         split = {**split, "also": {**more, **given}} if isinstance(given, Mapping) else split
     figures, package = tree.get("figures", {}), tree.get("package")
+    found = {**tree, "split": split}
     if isinstance(figures, Mapping):
-        figures = {**_figures(arrivals), **figures}
+        found["figures"] = {**_figures(arrivals), **figures}
     if isinstance(package, Mapping) and isinstance(documents := package.get("documents"), list):
-        package = {**package, "documents": [_with_format(part, arrivals) for part in documents]}
-    return {**tree, "figures": figures, "split": split, "package": package}
+        found["package"] = {**package, "documents": [_with_format(part, arrivals) for part in documents]}
+    return found
 
 
 def kind_of(spec: object) -> type[Coming]:

@@ -230,8 +230,8 @@ class _Worker:
         """A document, what of it names somebody else, and why it must not leave."""
         look = self._languages.of(order.locale).version.look
         arrival = self._parts.kit(plan.report)
-        has_pages = plan.format == "pdf" and look.style.watermark is not None
-        if plan.format == "file" or plan.format == "txt" or (arrival is not None and not has_pages):
+        is_composed = plan.joint is not None or (plan.format == "pdf" and look.style.watermark is not None)
+        if plan.format == "file" or plan.format == "txt" or (arrival is not None and not is_composed):
             assert arrival is not None
             return self._part(order, plan, arrival, layouts, look)
         laid, doubt = layouts.of(plan), None

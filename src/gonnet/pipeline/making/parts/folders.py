@@ -23,7 +23,7 @@ class FolderSource:
 
     def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """One of its files."""
-        name = str(rows[0][0])
+        ((name, *_),) = ((str(row[0]), *row[1:]) for row in rows)  # each is a document of its own
         path = self._kit.path(name)
         data = path.read_bytes()
         if not data:

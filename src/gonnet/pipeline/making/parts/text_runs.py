@@ -3,26 +3,23 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 from gonnet.arrivals.typed import FEED, TypedPage, TypedPages
 from gonnet.checks import ReadBack
 from gonnet.checks.reading import paragraphs
 from gonnet.jobs.arrivals import TextRun
+from gonnet.pipeline.making.parts.drawn import DrawnSource
 from gonnet.pipeline.making.parts.kit import ArrivalKit, Part, Rows
 from gonnet.reports import Look, TypedPainter
 
-if TYPE_CHECKING:
-    from gonnet.arrivals.cutting import Cutter
 
-
-class TextSource:
+class TextSource(DrawnSource):
     """A print file, read once; its painter is made when something is drawn."""
 
     def __init__(self, kit: ArrivalKit) -> None:
+        super().__init__()
         assert isinstance(kit.spec, TextRun)
         self._kit, self._spec = kit, kit.spec
-        self._drawn: dict[Rows, Cutter] = {}
         self._painters: dict[str, TypedPainter] = {}
 
     @cached_property
@@ -32,37 +29,14 @@ class TextSource:
 
     def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """Its pages as text, or as a PDF."""
-        pages = self._pages(rows)
         if form == "pdf":
-            return Part(data=self._draw(pages, title, look), pages=len(pages))
-        data = FEED.join(page.raw for page in pages).encode(self._spec.encoding)
-        found = TypedPage(data.decode(self._spec.encoding).replace(FEED, "\n\n"))
-        said = paragraphs(found.text())
-        return Part(data=data, pages=None, found=ReadBack(parts=(("", said),)))
+            data, pages = self.draw(rows, title, look)
+            return Part(data=data, pages=pages)
+        data = FEED.join(page.raw for page in self._pages(rows)).encode(self._spec.encoding)
+        return Part(data=data, pages=None, found=_said(data.decode(self._spec.encoding)))
 
-    def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
-        """Its pages, drawn."""
-        from gonnet.arrivals.cutting import Cutter
-
-        rows = tuple(rows)
-        if rows not in self._drawn:
-            self._drawn[rows] = Cutter(self._draw(self._pages(rows), "", look))
-        return [(self._drawn[rows], number) for number in range(1, len(rows) + 1)]
-
-    def pictures(self, rows: Rows) -> tuple[int, int]:
-        """None is a picture."""
-        return 0, len(rows)
-
-    def rest(self) -> None:
-        """Close what was drawn for a package."""
-        for cutter in self._drawn.values():
-            cutter.close()
-        self._drawn.clear()
-
-    def _pages(self, rows: Rows) -> list[TypedPage]:
-        return [self._files[str(name)].page(int(str(number))) for name, number, *_ in rows]
-
-    def _draw(self, pages: list[TypedPage], title: str, look: Look) -> bytes:
+    def draw(self, rows: Rows, title: str, look: Look) -> tuple[bytes, int]:
+        """Its pages in a face whose signs are all as wide."""
         if look.style.paper not in self._painters:
             columns, lines, signs = 0, 0, set[str]()
             for file in self._files.values():
@@ -70,5 +44,15 @@ class TextSource:
                 columns, lines = max(columns, widest), max(lines, longest)
                 signs |= used
             self._painters[look.style.paper] = TypedPainter(columns, lines, look.style.paper, signs)
-        painter = self._painters[look.style.paper]
-        return painter.draw([page.layers() for page in pages], title, look.organisation)
+        pages = [page.layers() for page in self._pages(rows)]
+        return self._painters[look.style.paper].draw(pages, title, look.organisation), len(pages)
+
+    def _pages(self, rows: Rows) -> list[TypedPage]:
+        return [self._files[str(name)].page(int(str(number))) for name, number, *_ in rows]
+
+
+def _said(text: str) -> ReadBack:
+    """What a text says as it is read, and what lies under other signs."""
+    page = TypedPage(text.replace(FEED, "\n\n"))
+    under = tuple(text for layers in page.layers() if len(layers) > 1 for text in layers)
+    return ReadBack(parts=(("", paragraphs(page.text())), ("one over another", under)))

@@ -2,63 +2,48 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from gonnet.arrivals.workbooks.cutting import part_of, sheets_of
 from gonnet.arrivals.workbooks.grid import grid_of
 from gonnet.arrivals.workbooks.looks import looks_of
-from gonnet.pipeline.making.parts.kit import ArrivalKit, Part, Rows
+from gonnet.pipeline.making.parts.drawn import DrawnSource
+from gonnet.pipeline.making.parts.kit import ArrivalKit, NoPartError, Part, Rows
 from gonnet.reports import GridPainter, Look
 from gonnet.reports.workbook.packing import zipped
 
-if TYPE_CHECKING:
-    from gonnet.arrivals.cutting import Cutter
 
-
-class WorkbookSource:
+class WorkbookSource(DrawnSource):
     """A workbook, as it was read; what draws it is made when something is drawn, for each house style."""
 
     def __init__(self, kit: ArrivalKit) -> None:
+        super().__init__()
         assert kit.book is not None
-        self._book = kit.book
+        self._name, self._book = kit.name, kit.book
         self._painters: dict[str, GridPainter] = {}
-        self._drawn: dict[Rows, Cutter] = {}
 
     def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
         """Its sheets, or its rows, as a workbook or as a PDF."""
-        if form == "xlsx":
+        if form == "pdf":
+            data, pages = self.draw(rows, title, look)
+            return Part(data=data, pages=pages)
+        try:
             return Part(data=zipped(part_of(self._book, _wanted(rows), title)), pages=None)
-        data, pages = self._draw(rows, title, look)
-        return Part(data=data, pages=pages)
+        except ValueError as error:
+            raise self._damaged(error) from error
 
-    def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:
-        """The same, drawn."""
-        from gonnet.arrivals.cutting import Cutter
-
-        rows = tuple(rows)
-        if rows not in self._drawn:
-            self._drawn[rows] = Cutter(self._draw(rows, "", look)[0])
-        cutter = self._drawn[rows]
-        return [(cutter, number) for number in range(1, cutter.pages + 1)]
-
-    def pictures(self, rows: Rows) -> tuple[int, int]:
-        """None is a picture."""
-        return 0, len(rows)
-
-    def rest(self) -> None:
-        """Close what was drawn for a package."""
-        for cutter in self._drawn.values():
-            cutter.close()
-        self._drawn.clear()
-
-    def _draw(self, rows: Rows, title: str, look: Look) -> tuple[bytes, int]:
+    def draw(self, rows: Rows, title: str, look: Look) -> tuple[bytes, int]:
+        """Its sheets, or its rows, as they are seen."""
         book = self._book
-        if look.house.locale not in self._painters:
-            looks = looks_of(book.styles, book.theme)
-            signs = book.strings.signs()
-            self._painters[look.house.locale] = GridPainter(look, looks, signs, since_1904=book.since_1904)
-        grids = [grid_of(sheet.name, sheet.data, sheet.names) for sheet in sheets_of(book, _wanted(rows))]
+        try:
+            if look.house.locale not in self._painters:
+                looks, signs = looks_of(book.styles, book.theme), book.strings.signs()
+                self._painters[look.house.locale] = GridPainter(look, looks, signs, since_1904=book.since_1904)
+            grids = [grid_of(sheet.name, sheet.data, sheet.names) for sheet in sheets_of(book, _wanted(rows))]
+        except ValueError as error:
+            raise self._damaged(error) from error
         return self._painters[look.house.locale].draw(grids, title)
+
+    def _damaged(self, error: ValueError) -> NoPartError:
+        return NoPartError(f"its part of '{self._name}' is damaged: {error}")
 
 
 def _wanted(rows: Rows) -> dict[str, list[int]]:
