@@ -59,10 +59,10 @@ def test_whoever_lacks_a_file_is_held_by_name(dairy: Dairy, how_many: str, state
 
 
 def test_files_that_nobody_takes_are_told(dairy: Dairy) -> None:
-    for name in (*KEYS, "900", "901"):
+    for name in (*KEYS, "900", "901", "terms"):
         dairy.write(f"post/{name}.txt", "for you\n")
     with dairy.tools() as tools:
-        run = dairy.prepared(tools, enclosing('["post/{{ key }}.txt"]'), (RULES, "  []\n"))
+        run = dairy.prepared(tools, enclosing('["post/{{ key }}.txt", post/terms.txt]'), (RULES, "  []\n"))
     assert "2 files to enclose are nobody's: 900.txt, 901.txt" in str(run.findings)
 
 

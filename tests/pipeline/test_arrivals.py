@@ -270,7 +270,7 @@ def test_what_stands_in_a_joined_part_holds_the_whole_file(dairy: Dairy, hidden:
 def test_who_has_no_page_is_held_unless_a_rule_drops_the_arrival(dairy: Dairy) -> None:
     lab(dairy, "Farm no. 00042\nDue 1.00")
     drop = ("  - {name: idle", "  - {name: none, when: pages = 0, drop: certificates}\n  - {name: idle")
-    for changes, reason in (((BESIDE, JOINED), "'certificates' has no page for it"), ((BESIDE, JOINED, drop), "")):
+    for changes, reason in (((BESIDE, JOINED), "'certificates' has no page for 117"), ((BESIDE, JOINED, drop), "")):
         with dairy.tools() as tools:
             packages = dairy.by_key(tools, dairy.prepared(tools, *changes))
         assert packages["117"].reason == reason

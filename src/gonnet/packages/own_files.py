@@ -98,9 +98,10 @@ class Shelf:
         except JobError as error:
             raise NoFileError(error.what, where=where, fix=error.fix) from error
 
-    def left(self, patterns: Iterable[str]) -> list[Path]:
-        """The files that are called as somebody's would be, and that nobody took."""
-        return sorted({path for pattern in patterns for path in self._like(pattern)} - self._taken)
+    def left(self, patterns: Iterable[str], everybodys: Iterable[str]) -> list[Path]:
+        """The files that are called as somebody's would be, and that nobody took; `everybodys` are for all."""
+        found = {path for pattern in patterns for path in self._like(pattern)}
+        return sorted(found - self._taken - {self._reach.file(name, "") for name in everybodys})
 
     def _like(self, pattern: str) -> Iterator[Path]:
         """The files that a text with merge fields could name, whatever is merged; none where all of it is merged."""

@@ -244,7 +244,9 @@ class _Worker:
     def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts, look: Look) -> Finished:
         """A part of an arrival as a document of its own."""
         rows = layouts.came(plan, arrival.view)
-        part = self._parts.take(arrival, rows, plan.file_name.rpartition(".")[0], plan.format, look)
+        part = self._parts.take(
+            arrival, rows, plan.slice or order.key, plan.file_name.rpartition(".")[0], plan.format, look
+        )
         found = part.found or _read_back(part.data, plan.file_name)
         layouts.unsearched += found.unsearched
         name = f"the part of {plan.report}"
@@ -281,7 +283,9 @@ class _Worker:
     def _inserted(self, look: Look, part: PartPlan, rows: Slice) -> Layout | None:
         """The pages of an arrival among other parts of a document; None for a report."""
         arrival = self._parts.kit(part.report)
-        return self._parts.layout(arrival, came(part, rows, arrival.view), look) if arrival is not None else None
+        if arrival is None:
+            return None
+        return self._parts.layout(arrival, came(part, rows, arrival.view), part.slice, look)
 
     def _with_parts(
         self, plan: DocumentPlan, layouts: Layouts, drawn: Drawn, look: Look

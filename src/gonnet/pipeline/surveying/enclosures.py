@@ -85,8 +85,9 @@ def left(jobs: Iterable[Job], shelf: Shelf) -> Iterator[Finding]:
         jobs: The job in each language.
         shelf: The files.
     """
-    specs = (spec for job in jobs for spec in job.file.package.enclose if spec.is_own)
-    found = shelf.left(dict.fromkeys(str(spec.file) for spec in specs))
+    specs = [spec for job in jobs for spec in job.file.package.enclose]
+    own, everybodys = ({str(spec.file) for spec in specs if spec.is_own is kind} for kind in (True, False))
+    found = shelf.left(own, everybodys)
     if found:
         some = ", ".join(path.name for path in found[:_SHOWN]) + (" …" if len(found) > _SHOWN else "")
         what = "1 file that could be enclosed is" if len(found) == 1 else f"{len(found):,} files to enclose are"

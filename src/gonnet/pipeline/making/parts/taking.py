@@ -39,17 +39,17 @@ class Parts:
         for source in self._sources.values():
             source.rest()
 
-    def take(self, kit: ArrivalKit, rows: Rows, title: str, form: str, look: Look) -> Part:
-        """The part that some rows are, as a file of its own.
+    def take(self, kit: ArrivalKit, rows: Rows, whom: str, title: str, form: str, look: Look) -> Part:
+        """The part that some rows are, which are those of `whom`, as a file of its own.
 
         Raises:
             NoPartError: there are no rows, they cannot be taken, or the file is another one than the one that was read.
         """
         with usable():
-            return self._of(kit, rows).part(rows, title, form, look)
+            return self._of(kit, rows, whom).part(rows, title, form, look)
 
-    def layout(self, kit: ArrivalKit, rows: Rows, look: Look) -> Layout:
-        """The pages of some rows among other parts of a document.
+    def layout(self, kit: ArrivalKit, rows: Rows, whom: str, look: Look) -> Layout:
+        """The pages of some rows, which are those of `whom`, among other parts of a document.
 
         Raises:
             NoPartError: as for `take`.
@@ -57,7 +57,7 @@ class Parts:
         from gonnet.arrivals.cutting import seen_size
 
         with usable():
-            pages = self._of(kit, rows).pages(rows, look)
+            pages = self._of(kit, rows, whom).pages(rows, look)
             sizes = tuple(seen_size(cutter.page(number)) for cutter, number in pages)
         (width, height), style = sizes[0], look.style
         margins = (0.0, 0.0, 0.0, 0.0)
@@ -83,7 +83,7 @@ class Parts:
         pages = {
             drawn.starts[at] + number: page
             for at, kit, rows in inserted
-            for number, page in enumerate(self._of(kit, rows).pages(rows, look))
+            for number, page in enumerate(self._sources[kit.name].pages(rows, look))
         }
         return replace(drawn, data=put_in(drawn.data, pages))
 
@@ -91,7 +91,7 @@ class Parts:
         """How many pages of some rows are pictures only, and how many they are."""
         return self._sources[kit.name].pictures(rows)
 
-    def _of(self, kit: ArrivalKit, rows: Rows) -> Source:
+    def _of(self, kit: ArrivalKit, rows: Rows, whom: str) -> Source:
         if not rows:
-            raise NoPartError(f"'{kit.name}' has no {kit.spec.unit} for it")
+            raise NoPartError(f"'{kit.name}' has no {kit.spec.unit} for {whom}")
         return self._sources[kit.name]
