@@ -127,6 +127,20 @@ class Dairy:
     def prepared(self, tools: Tools, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> RunRecord:
         return prepare(self.job(*changes), tools, Request(as_of=AS_OF, asked={}, only=only))
 
+    def made(
+        self, name: str, text: str, *changes: tuple[str, str]
+    ) -> tuple[RunRecord, dict[str, PackageRecord], dict[str, bytes]]:
+        """A run of a job of its own, with changes: it, its packages, and all files by name."""
+        for old, new in changes:
+            assert old in text
+            text = text.replace(old, new)
+        self.write(f"jobs/{name}.yaml", text)
+        with self.tools() as tools:
+            run = prepare(load_job(load_workspace(self.folder), name), tools, Request(as_of=AS_OF, asked={}))
+            packages = self.by_key(tools, run)
+            files = {one.name: tools.store.get(one.sha256) for part in packages.values() for one in part.documents}
+        return run, packages, files
+
     def sent(self, tools: Tools, day: dt.date, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> None:
         """A run of that day of which everything ready was taken by the server."""
         at = dt.datetime.combine(day, dt.time(12), dt.UTC)

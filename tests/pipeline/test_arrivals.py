@@ -61,16 +61,8 @@ def lab(dairy: Dairy, *pages: str) -> Path:
 
 def prepared(dairy: Dairy, *changes: tuple[str, str]) -> tuple[RunRecord, dict[str, PackageRecord], dict[str, bytes]]:
     """A run of the job that has nothing but the arrival: it, its packages, and their only files."""
-    text = ALONE
-    for old, new in changes:
-        assert old in text
-        text = text.replace(old, new)
-    dairy.write("jobs/lab.yaml", text)
-    with dairy.tools() as tools:
-        run = prepare(load_job(load_workspace(dairy.folder), "lab"), tools, Request(as_of=AS_OF, asked={}))
-        packages = dairy.by_key(tools, run)
-        files = {key: tools.store.get(one.documents[0].sha256) for key, one in packages.items() if one.documents}
-    return run, packages, files
+    run, packages, files = dairy.made("lab", ALONE, *changes)
+    return run, packages, {key: files[one.documents[0].name] for key, one in packages.items() if one.documents}
 
 
 def said(data: bytes) -> str:

@@ -19,12 +19,9 @@ from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.arrivals import read_folder
 from gonnet.errors import DataError
-from gonnet.jobs import load_job, load_workspace
 from gonnet.jobs.arrivals import Folder
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.prepare import prepare
-from gonnet.pipeline.survey import Request
-from support import AS_OF, Dairy
+from support import Dairy
 
 ALONE = """\
 title: Letters
@@ -54,16 +51,7 @@ def pdf(*lines: str) -> bytes:
 
 def prepared(dairy: Dairy, *changes: tuple[str, str]) -> tuple[RunRecord, dict[str, PackageRecord], dict[str, bytes]]:
     """A run of the job that has nothing but the folder: it, its packages, and all files by name."""
-    text = ALONE
-    for old, new in changes:
-        assert old in text
-        text = text.replace(old, new)
-    dairy.write("jobs/letters.yaml", text)
-    with dairy.tools() as tools:
-        run = prepare(load_job(load_workspace(dairy.folder), "letters"), tools, Request(as_of=AS_OF, asked={}))
-        packages = dairy.by_key(tools, run)
-        files = {one.name: tools.store.get(one.sha256) for part in packages.values() for one in part.documents}
-    return run, packages, files
+    return dairy.made("letters", ALONE, *changes)
 
 
 def names(packages: dict[str, PackageRecord]) -> dict[str, tuple[str, list[str]]]:

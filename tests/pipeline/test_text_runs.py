@@ -5,11 +5,8 @@ from __future__ import annotations
 import pypdfium2
 import pytest
 
-from gonnet.jobs import load_job, load_workspace
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.prepare import prepare
-from gonnet.pipeline.survey import Request
-from support import AS_OF, Dairy
+from support import Dairy
 
 ALONE = """\
 title: Advices
@@ -39,17 +36,8 @@ def prepared(
     dairy: Dairy, *changes: tuple[str, str], pages: list[str] = PAGES
 ) -> tuple[RunRecord, dict[str, PackageRecord], dict[str, bytes]]:
     """A run of the job that has nothing but the print file: it, its packages, and all files by name."""
-    text = ALONE
-    for old, new in changes:
-        assert old in text
-        text = text.replace(old, new)
     dairy.write("in/advice.prn", "\f".join(pages).encode("cp850") + b"\f")
-    dairy.write("jobs/advice.yaml", text)
-    with dairy.tools() as tools:
-        run = prepare(load_job(load_workspace(dairy.folder), "advice"), tools, Request(as_of=AS_OF, asked={}))
-        packages = dairy.by_key(tools, run)
-        files = {one.name: tools.store.get(one.sha256) for part in packages.values() for one in part.documents}
-    return run, packages, files
+    return dairy.made("advice", ALONE, *changes)
 
 
 def test_pages_go_as_text_and_as_a_pdf(dairy: Dairy) -> None:

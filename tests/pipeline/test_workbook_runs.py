@@ -12,11 +12,8 @@ import pypdfium2
 import pytest
 import xlsxwriter
 
-from gonnet.jobs import load_job, load_workspace
 from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.pipeline.prepare import prepare
-from gonnet.pipeline.survey import Request
-from support import AS_OF, RULES, Dairy
+from support import RULES, Dairy
 
 ALONE = """\
 title: Visits
@@ -56,16 +53,7 @@ def visits(folder: Path, note: str = "Visits of the vet", rows: list[tuple[Any, 
 
 def prepared(dairy: Dairy, *changes: tuple[str, str]) -> tuple[RunRecord, dict[str, PackageRecord], dict[str, bytes]]:
     """A run of the job that has nothing but the workbook: it, its packages, and all files by name."""
-    text = ALONE
-    for old, new in changes:
-        assert old in text
-        text = text.replace(old, new)
-    dairy.write("jobs/visits.yaml", text)
-    with dairy.tools() as tools:
-        run = prepare(load_job(load_workspace(dairy.folder), "visits"), tools, Request(as_of=AS_OF, asked={}))
-        packages = dairy.by_key(tools, run)
-        files = {one.name: tools.store.get(one.sha256) for part in packages.values() for one in part.documents}
-    return run, packages, files
+    return dairy.made("visits", ALONE, *changes)
 
 
 def rows_of(data: bytes) -> list[tuple[Any, ...]]:
