@@ -92,6 +92,22 @@ def _scripted(document: pikepdf.Pdf, text: str) -> None:
     document.Root.OpenAction = Dictionary(S=Name.JavaScript, JS=document.make_stream(f"app.alert('{text}')".encode()))
 
 
+def _of_bare_objects(text: str) -> bytes:
+    """A PDF with numbers and a text that are objects by themselves, as some programs write them."""
+    written = (b"\xfe\xff" + text.encode("utf-16-be")).hex()
+    parts = (
+        "<</Type/Catalog/Pages 2 0 R/N 4 0 R/B 5 0 R/Z 6 0 R/T 7 0 R>>",
+        "<</Type/Pages/Kids[3 0 R]/Count 1>>",
+        "<</Type/Page/Parent 2 0 R/MediaBox[0 0 9 9]>>",
+        "12",
+        "true",
+        "null",
+        f"<{written}>",
+    )
+    objects = "".join(f"{number} 0 obj\n{part}\nendobj\n" for number, part in enumerate(parts, 1))
+    return f"%PDF-1.4\n{objects}trailer<</Root 1 0 R/Size {len(parts) + 1}>>\n".encode()
+
+
 def _locked(text: str) -> bytes:
     target = io.BytesIO()
     with pikepdf.open(io.BytesIO(_pdf(text=text))) as document:
@@ -187,6 +203,7 @@ FOUND: Mapping[str, Callable[[str], bytes]] = {
     "link.pdf": lambda text: _pdf(lambda document: _annotated(document, Subtype=Name.Link, A=Dictionary(S=Name.URI, URI=String(f"http://x.test/{text}")))),
     "info.pdf": lambda text: _pdf(lambda document: document.docinfo.update({"/Subject": text})),
     "own info.pdf": lambda text: _pdf(lambda document: document.docinfo.update({"/Farm": text})),
+    "bare objects.pdf": _of_bare_objects,
     "xmp.pdf": lambda text: _pdf(lambda document: _with_xmp(document, text)),
     "attachment.pdf": lambda text: _pdf(lambda document: _attached(document, text)),
     "label.pdf": lambda text: _pdf(lambda document: _labelled(document, text)),

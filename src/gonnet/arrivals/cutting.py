@@ -35,6 +35,9 @@ class Cutter:
         source: The file, or its bytes.
         password: What opens it; empty where nothing is needed.
 
+    Attributes:
+        has_layers: Whether it says which of its layers are shown.
+
     Raises:
         DataError: it is no PDF that can be read, or is locked.
     """
@@ -43,6 +46,7 @@ class Cutter:
         self._name = source.name if isinstance(source, Path) else "this PDF"
         self._pdf = _opened(source, password)
         _mark_layers(self._pdf)
+        self.has_layers = "/OCProperties" in self._pdf.Root
         self._clean: set[int] = set()
         self._pruned: set[tuple[int, int]] = set()
         self._is_changed = "/AcroForm" in self._pdf.Root or any(_has_notes(page) for page in self._pdf.pages)
@@ -184,7 +188,8 @@ def put_in(drawn: bytes, pages: Mapping[int, tuple[Cutter, int]]) -> bytes:
             links = _moved_links(source)
             if links:
                 page.obj["/Annots"] = pikepdf.Array([target.make_indirect(link) for link in links])
-        _keep_layers(target)
+        if any(cutter.has_layers for cutter, _ in pages.values()):
+            _keep_layers(target)
         data = io.BytesIO()
         target.save(data, deterministic_id=True, object_stream_mode=pikepdf.ObjectStreamMode.generate)
     return data.getvalue()
@@ -262,8 +267,9 @@ def together(parts: Sequence[tuple[Cutter, Sequence[int]]], title: str) -> bytes
     for cutter, numbers in parts:
         for number in numbers:
             target.pages.append(cutter.page(number))
-    _keep_layers(target)
-    target.docinfo["/Title"], target.docinfo["/Producer"] = title, "Gonnet"
+    if any(cutter.has_layers for cutter, _ in parts):
+        _keep_layers(target)
+    target.trailer["/Info"] = target.make_indirect(pikepdf.Dictionary(Title=title, Producer="Gonnet"))
     data = io.BytesIO()
     target.save(data, deterministic_id=True, object_stream_mode=pikepdf.ObjectStreamMode.generate)
     return data.getvalue()

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from itertools import accumulate, pairwise
 from typing import NamedTuple
 
-from gonnet.checks.spelling import BARRIER, MAYBE, Run, plain, readings, runs, words
+from gonnet.checks.spelling import BARRIER, MAYBE, Run, plain, readings, runs
 from gonnet.checks.values import SHORT, Value, Values
 
 _POINTS = frozenset(".,'’٫٬")
@@ -61,7 +61,7 @@ def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tupl
         return matches(text, values), tuple(lines) if len(lines) > 1 else ()
     shown = plain(text)
     found = runs(shown)
-    standing = _standing(found.words(), values)
+    standing = _standing(found.words, values)
     if not standing:
         return (), ()
     ends = list(accumulate(len(line) + len(MAYBE) for line in shown.split(MAYBE)))
@@ -70,20 +70,18 @@ def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tupl
 
 
 def _matches(text: str, values: Values) -> list[Match]:
-    standing = _standing(words(text), values)
-    return _matching(text, runs(text), standing) if standing else []  # as in most texts
+    found = runs(text)
+    standing = _standing(found.words, values)
+    return _matching(text, found, standing) if standing else []  # as in most texts
 
 
 def _standing(said: Sequence[str], values: Values) -> list[tuple[int, int, Value]]:
     """The values whose letters and digits stand in runs of a text: their first run, their last one, and they."""
     starts = [0, *accumulate(map(len, said))]
-    found = list(values.standing("".join(said), starts))
-    if not found:
-        return []
-    ends = {at: number for number, at in enumerate(starts[1:])}
-    return [
-        (first, last, value) for first, length, value in found if (last := ends.get(starts[first] + length)) is not None
-    ]
+    found = values.standing("".join(said), starts)
+    ends = ((starts[first] + length, first, value) for first, length, value in found)
+    numbers = ((first, bisect_left(starts, at), at, value) for at, first, value in ends)
+    return [(first, after - 1, value) for first, after, at, value in numbers if starts[after] == at]
 
 
 def _matching(text: str, found: Sequence[Run], standing: Sequence[tuple[int, int, Value]]) -> list[Match]:

@@ -11,6 +11,7 @@ import html
 import re
 import unicodedata
 from collections.abc import Sequence
+from itertools import islice
 from typing import NamedTuple, overload
 from urllib.parse import unquote
 
@@ -70,21 +71,20 @@ def plain(text: str) -> str:
 
 
 class Runs(Sequence[Run]):
-    """The runs of a plain text, in order; each is made when it is looked at."""
+    """The runs of a plain text, in order; where one stands is found when it is looked at, which most never are.
+
+    Attributes:
+        words: What they say, without regard to case.
+    """
 
     def __init__(self, text: str) -> None:
-        self._text = text
-        self._spans = [found.span() for found in _RUN.finditer(text)]
+        ascii_only = text.isascii()
+        self.words = _RUN.findall(text.lower()) if ascii_only else [_folded(run) for run in _RUN.findall(text)]
+        self._spans: list[tuple[int, int]] = []
+        self._rest = _RUN.finditer(text)
 
     def __len__(self) -> int:
-        return len(self._spans)
-
-    def words(self) -> list[str]:
-        """What they say, as `words` has it."""
-        if not self._text.isascii():
-            return [_folded(self._text[start:end]) for start, end in self._spans]
-        small = self._text.lower()
-        return [small[start:end] for start, end in self._spans]
+        return len(self.words)
 
     @overload
     def __getitem__(self, at: int) -> Run: ...
@@ -93,18 +93,15 @@ class Runs(Sequence[Run]):
     def __getitem__(self, at: int | slice) -> Run | list[Run]:
         if isinstance(at, slice):
             return [self[number] for number in range(*at.indices(len(self)))]
-        start, end = self._spans[at]
-        return Run(_folded(self._text[start:end]), start, end)
+        word = self.words[at]
+        if at >= len(self._spans):
+            self._spans += [found.span() for found in islice(self._rest, at + 1 - len(self._spans))]
+        return Run(word, *self._spans[at])
 
 
 def runs(text: str) -> Runs:
     """The runs of a plain text, in order."""
     return Runs(text)
-
-
-def words(text: str) -> list[str]:
-    """What the runs of a plain text say, in order: `runs` without their places, at a tenth of the price."""
-    return _RUN.findall(text.lower()) if text.isascii() else [_folded(run) for run in _RUN.findall(text)]
 
 
 def squeezed(text: str) -> str:

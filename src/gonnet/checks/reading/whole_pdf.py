@@ -7,6 +7,7 @@ all the places where a text may stand; and so are its metadata (XMP) and the fil
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable, Iterator, Sequence
 
 import pikepdf
@@ -17,6 +18,7 @@ from gonnet.checks.reading.xml_texts import xml_texts
 
 Inner = Callable[[bytes, str], None]
 
+_STRING = re.compile(rb"\(|(?<!<)<(?!<)")  # as objects are written: 7.3.4
 _SILENT = frozenset(
     ("/ID", "/CheckSum", "/CreationDate", "/ModDate", "/M", "/O", "/U", "/OE", "/UE", "/Perms", "/CIDSystemInfo")
 )  # fmt: skip
@@ -75,7 +77,8 @@ def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str],
     metadata: list[str] = []
     pictures = 0
     for part in (*document.objects, document.trailer):
-        texts += _texts(part)
+        if _has_text(part):
+            texts += _texts(part)
         if not isinstance(part, pikepdf.Stream):
             continue
         kind, subtype = str(part.get("/Type", "")), str(part.get("/Subtype", ""))
@@ -90,6 +93,14 @@ def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str],
         elif kind not in ("/XObject", "/ObjStm", "/XRef") and "/Length1" not in part and not subtype:
             texts.append(_script(_bytes(part)))
     return [text for text in texts if text.strip()], metadata, pictures
+
+
+def _has_text(part: object) -> bool:
+    """Whether an object has a text string, as few have: told by how it is written, which is fast."""
+    if not isinstance(part, pikepdf.Object):  # a number by itself
+        return False
+    written = part.stream_dict if isinstance(part, pikepdf.Stream) else part
+    return _STRING.search(written.unparse(resolved=True)) is not None
 
 
 def _bytes(stream: pikepdf.Stream) -> bytes:
