@@ -19,6 +19,7 @@ from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
 from gonnet.ledger.hand_overs import Allowance, Outcome
 from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.prepare import prepare
+from gonnet.pipeline.reviewing.selecting import Selection
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import Tools, open_tools
 from loaded_program import run_loaded
@@ -168,6 +169,11 @@ class Dairy:
 
         folder = self.folder / "mailbox"
         return [message.delivered_to for message in kept(folder)] if folder.exists() else []
+
+
+def of(*keys: str) -> Selection:
+    """The packages of some keys."""
+    return Selection(keys=keys)
 
 
 def begun(tools: Tools, run: RunRecord, package: PackageRecord, part: HandOverRecord) -> bool:

@@ -10,10 +10,11 @@ import pytest
 
 from gonnet.errors import RunError
 from gonnet.ledger import State
-from gonnet.pipeline.reviewing.amend import Amendment, amend
+from gonnet.pipeline.reviewing.amend import amend
+from gonnet.pipeline.reviewing.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.send import send
-from support import MEMBERS, SETTINGS, Dairy
+from support import MEMBERS, SETTINGS, Dairy, of
 
 EMAIL = '  - email: {from: "Statements <statements@tarnvale.example>"}\n'
 PATH = "{{ run.date | date('yyyy-MM-dd') }}"
@@ -45,7 +46,7 @@ def test_a_draft_without_an_address_waits_and_cannot_be_amended(dairy: Dairy) ->
     with dairy.tools() as tools:
         run = dairy.prepared(tools, (EMAIL, DRAFTS))
         with pytest.raises(RunError, match="package 117 has no address"):
-            move(run, tools, ["117"], State.READY, "x", "maren")
+            move(run, tools, of("117"), State.READY, "x", "maren")
         with pytest.raises(RunError, match="the messages of package 117 are drafts"):
-            amend(run, tools, "117", Amendment(to="l@x.example"), "", "maren")
+            amend(run, tools, of("117"), Amendment(to="l@x.example"), "", "maren")
         assert send(run, tools).states == {State.SENT: 1}

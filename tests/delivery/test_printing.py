@@ -12,10 +12,11 @@ import pytest
 
 from gonnet.errors import JobError, UnreachableError
 from gonnet.ledger import State
-from gonnet.pipeline.reviewing.by_hand import Verdict, again, settle
+from gonnet.pipeline.reviewing.by_hand import Verdict, settle
+from gonnet.pipeline.reviewing.sending_again import again
 from gonnet.pipeline.send import Wish, send
 from scripted_smtp import Script, serving
-from support import SETTINGS, Dairy, wait_for
+from support import SETTINGS, Dairy, of, wait_for
 
 EMAIL = '  - email: {from: "Statements <statements@tarnvale.example>"}\n'
 PRINT = "  - print: {printer: office}\n"
@@ -51,7 +52,7 @@ def test_the_pdfs_of_packages_are_printed_in_order_and_the_mail_follows(dairy: D
         packages = [dairy.by_key(tools, run)[key] for key in ("00042", "117")]
         pages = [tools.store.get(d.sha256) for p in packages for d in p.documents if d.format == "pdf"]
         assert send(run, tools).states == {}
-        again(run, tools, ["117"], "lost", "maren")
+        again(run, tools, of("117"), "lost", "maren")
         assert send(run, tools, Wish(again=True)).states == {State.SENT: 1}
     assert list(tray(dairy)) == ["0 00042 statement.pdf", "1 117 statement.pdf"]
     assert list(tray(dairy).values()) == pages
@@ -71,7 +72,7 @@ def test_what_is_only_printed_is_printed_again_where_it_is_to_be_sent_again(dair
     with dairy.tools() as tools:
         run = dairy.prepared(tools, (EMAIL, PRINT))
         assert send(run, tools).states == {State.SENT: 2}
-        again(run, tools, ["117"], "the tray was empty", "maren")
+        again(run, tools, of("117"), "the tray was empty", "maren")
         assert send(run, tools, Wish(again=True)).states == {State.SENT: 1}
     first, second = (data for name, data in tray(dairy).items() if "117" in name)
     assert first == second
@@ -100,7 +101,7 @@ def test_what_the_program_refuses_is_tried_again_and_what_it_does_not_end_is_not
         assert len(tray(dairy)) == after
         if state == "unsure":
             assert script.stored == [], "nothing more leaves while a part of it is in doubt"
-            settle(run, tools, ["117"], Verdict.SENT, "it lies there", "maren")
+            settle(run, tools, of("117"), Verdict.SENT, "it lies there", "maren")
             send(run, tools)
         assert str(dairy.by_key(tools, run)["117"].state) == "sent"
         assert (len(tray(dairy)), len(script.stored)) == (after, 2)

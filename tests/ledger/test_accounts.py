@@ -22,7 +22,7 @@ def rows(dairy: Dairy) -> str:
 def test_what_is_released_skipped_and_sent_is_counted_where_it_is(dairy: Dairy) -> None:
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
     assert rows(dairy) == "5 read = 4 to deliver + 1 withheld"
-    dairy.gonnet("release", "1", "118", "--why", "seen")
+    dairy.gonnet("release", "1", "118", "--why", "seen", "--yes")
     assert rows(dairy) == "5 read = 5 to deliver + 0 withheld"
     dairy.gonnet("skip", "1", "117", "--why", "gone")
     shown = dairy.gonnet("review", "1").stdout

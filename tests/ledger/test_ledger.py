@@ -14,6 +14,7 @@ from sqlalchemy import text
 from gonnet.errors import RunError, SealError, StorageError
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import HandOverRecord, Ledger, PackageRecord, State, Store
+from gonnet.ledger.changes import Settlement
 from gonnet.ledger.hand_overs import Allowance, Outcome
 from gonnet.ledger.states import DONE, MOVES, HandOverKind, HandOverState, Purpose, RunState, is_in_doubt, package_state
 from recorded import RUN, package
@@ -132,12 +133,13 @@ def test_only_the_moves_of_the_table_are_written(ledger: Ledger, old: HandOverSt
     with ledger._engine.begin() as work:
         work.execute(text("update hand_overs set state = :old"), {"old": str(old)})
     part = ledger.packages(number)[0].hand_overs[0]
+    change = Settlement(package=found, what="decided", decided=[(part, new, "why")])
     if new in MOVES[old]:
-        ledger.changes.enter_verdict(number, found, [(part, new, "why")], "decided")
+        ledger.changes.enter(number, [change])
         assert ledger.packages(number)[0].hand_overs[0].state is new
     else:
         with pytest.raises(RunError, match="is no longer"):
-            ledger.changes.enter_verdict(number, found, [(part, new, "why")], "decided")
+            ledger.changes.enter(number, [change])
         assert ledger.packages(number)[0].hand_overs[0].state is old
 
 

@@ -78,8 +78,8 @@ def test_a_message_needs_no_document(dairy: Dairy, serve: Callable[..., Any]) ->
     ]  # fmt: skip
     assert len(dairy.json("prepare", "alone", "--extra", "--language", "de", "--landscape")["packages"]) == 4
     assert "2,380 litres" in dairy.gonnet("show", "1", "00042").stdout
-    dairy.gonnet("hold", "1", "118", "--because", "later", code=None)
-    dairy.gonnet("release", "1", "118", "--because", "now", code=None)
+    dairy.gonnet("hold", "1", "118", "--why", "later")
+    dairy.gonnet("release", "1", "118", "--why", "now", "--yes")
     serve(dairy)
     dairy.gonnet("send", "1", "--yes", code=None)
     assert len(dairy.mail()) == 3

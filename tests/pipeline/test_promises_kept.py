@@ -11,8 +11,9 @@ import pytest
 from gonnet.errors import RunError
 from gonnet.pipeline.making import batches
 from gonnet.pipeline.making.produce import Made
-from gonnet.pipeline.reviewing.amend import Amendment, amend
-from support import MEMBERS, MILK, RULES, Dairy
+from gonnet.pipeline.reviewing.amend import amend
+from gonnet.pipeline.reviewing.amendment import Amendment
+from support import MEMBERS, MILK, RULES, Dairy, of
 
 BUNDLED = (
     ("key: farm_no, name: farm_name, to: email, cc: adviser", "key: farm_no, to: adviser, bundle: {as: whole}"),
@@ -59,7 +60,7 @@ def test_an_enclosure_that_is_put_in_by_hand_is_searched(dairy: Dairy) -> None:
         run = dairy.prepared(tools)
         before = dairy.by_key(tools, run)["117"]
         with pytest.raises(RunError, match="this names somebody else: 'Zoë's Dairy'"):
-            amend(run, tools, "117", Amendment(enclose=(note,)), "why", "maren")
+            amend(run, tools, of("117"), Amendment(enclose=(note,)), "why", "maren")
         assert dairy.by_key(tools, run)["117"] == before
 
 

@@ -19,7 +19,7 @@ from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.seal import Seals
 from recorded import package
 from scripted_smtp import Script, serving
-from support import Dairy
+from support import Dairy, of
 
 FILE = HandOverRecord(
     kind=HandOverKind.FILE, target=Target(TargetKind.FOLDER, "archive", "2026/a.pdf"), sha256="5" * 64, way="folder"
@@ -117,4 +117,4 @@ def test_a_home_that_cannot_be_written_is_told_and_the_run_goes_on(
         assert run.sealed == "open"
         assert any("sealed without a key" in text for weight, text in run.findings if weight == "attention")
         with pytest.raises(RunError):
-            move(run, tools, ["119"], State.READY, "why", "maren")
+            move(run, tools, of("119"), State.READY, "why", "maren")

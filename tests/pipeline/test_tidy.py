@@ -14,7 +14,7 @@ from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tidy import look_round, tidy
 from gonnet.pipeline.tools import Tools
-from support import SETTINGS, Dairy
+from support import SETTINGS, Dairy, of
 
 DAY = dt.date(2026, 11, 5)
 KEEP = ("title: Milk statements", "title: Milk statements\nkeep: 30 days")
@@ -66,7 +66,7 @@ def test_what_another_run_needs_or_may_still_leave_is_kept_and_what_never_will_i
         tidy(found, tools)
         assert documents(dairy, tools, second, "118")
         assert documents(dairy, tools, later_on)
-        move(tools.ledger.run("1"), tools, ["118"], State.SKIPPED, "gone", "maren")
+        move(tools.ledger.run("1"), tools, of("118"), State.SKIPPED, "gone", "maren")
         assert 1 not in {run.id for run in look_round(tools).waiting}
 
 

@@ -72,7 +72,7 @@ def test_where_no_role_fits_whoever_releases_says_to_whom(dairy: Dairy) -> None:
     assert "amend 1 118 --to ADDRESS" in refused
     told = dairy.gonnet("amend", "1", "118", "--to", "keeper@tarnvale.example", "--why", "asked on the phone").stdout
     assert "118" in told
-    assert "→ keeper@tarnvale.example" in dairy.gonnet("release", "1", "118", "--why", "they called").stdout
+    assert "→ keeper@tarnvale.example" in dairy.gonnet("release", "1", "118", "--why", "they called", "--yes").stdout
 
 
 def test_several_lists_and_lines_in_the_job_come_together(dairy: Dairy) -> None:

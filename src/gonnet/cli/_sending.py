@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from contextlib import ExitStack
 from typing import TYPE_CHECKING
 
-from gonnet.cli import _exit, _report, _show, _signals
+from gonnet.cli import _by_hand, _exit, _report, _show, _signals
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
+    from gonnet.pipeline.reviewing.decisions import Intention
     from gonnet.pipeline.run import Choice
     from gonnet.pipeline.send import Sent
     from gonnet.pipeline.tools import Tools
@@ -69,8 +70,11 @@ class Terminal:
             _intention(self._tools, run, choice, is_chosen=self._is_chosen)
         return self._agreed(_question(choice.everything), len(choice.packages))
 
-    def ask_again(self, run: RunRecord, packages: Sequence[PackageRecord]) -> bool:
+    def ask_again(self, intention: Intention) -> bool:
         """Ask whether packages may be sent again."""
+        run, packages = intention.run, intention.packages
+        if not self._as_json and not (self._quiet or intention.is_named):
+            _by_hand.show(intention)
         places = (place for p in packages for place in p.to or [part.target.name for part in p.placed])
         to = ", ".join(dict.fromkeys(places))
         many = _show.many(len(packages), "package")

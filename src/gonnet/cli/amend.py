@@ -6,17 +6,21 @@ from pathlib import Path
 
 import click
 
-from gonnet.cli import _by_hand, _completing, _exit, _options
+from gonnet.cli import _by_hand, _exit, _options
 
 
-@click.command(short_help="Change a package before it leaves: addresses, words, one more file.")
+@click.command(short_help="Change packages before they leave: addresses, words, one more file.")
 @_by_hand.run_argument
-@click.argument("key", shell_complete=_completing.keys)
+@_by_hand.which_options
 @click.option("--to", metavar="ADDRESS", help="Who gets it; separate several by `;`.")
 @click.option("--keep", is_flag=True, help="Later runs use this address too, until the list has another.")
 @click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")
 @click.option("--bcc", metavar="ADDRESS", help="Who gets a copy unseen.")
-@click.option("--message-text", "text", metavar="TEXT|@FILE", help="What the message says instead of its text.")
+@click.option("--message", metavar="NAME", help="Another message of the job.")
+@click.option("--subject", metavar="TEXT", help="What its subject says instead; merge fields are filled.")
+@click.option(
+    "--message-text", "text", metavar="TEXT|@FILE", help="What the message says instead; merge fields are filled."
+)
 @click.option(
     "--enclose",
     multiple=True,
@@ -25,47 +29,62 @@ from gonnet.cli import _by_hand, _completing, _exit, _options
     help="One more file that goes with it.",
 )
 @_by_hand.reason_option
+@_by_hand.yes_option
 @_options.workspace_option
 @_options.json_option
 def amend(
     run_id: str,
-    key: str,
+    keys: tuple[str, ...],
+    states: tuple[str, ...],
+    because: str,
+    where: str,
     to: str | None,
     keep: bool,
     cc: str | None,
     bcc: str | None,
+    message: str | None,
+    subject: str | None,
     text: str | None,
     enclose: tuple[Path, ...],
     why: str,
+    yes: bool,
     workspace: Path | None,
     as_json: bool,
 ) -> int:
-    """Change a package of a run before it leaves: addresses, words, one more file. A held package stays held; release
-    it afterwards.
+    """Change packages of a run before they leave: addresses, subject, message, words, one more file. A held package
+    stays held; release it afterwards. What you choose otherwise than by its key is shown, and you are asked.
 
     This is for one run. With --keep later runs of the job use the address too, and say so, until the list has another
     one; `corrections.csv` in the workspace keeps it. If you can, correct the list itself.
 
+    For another message, and for merge fields, the data are read again. Where they are no longer those of the run,
+    nothing is changed.
+
     \b
     Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
-              gonnet release last 00523 --why "has an address now"
+              gonnet amend last --where "payable < 0" --message owing
+              gonnet amend last 'F-01*' --subject "Corrected: your milk in {{ period.label }}"
     """
     from gonnet.cli import _open
-    from gonnet.pipeline.reviewing.amend import Amendment
     from gonnet.pipeline.reviewing.amend import amend as put_right
+    from gonnet.pipeline.reviewing.amendment import Amendment
 
     if text is not None and text.startswith("@"):
         try:
             text = Path(text[1:]).read_text("utf-8")
         except (OSError, UnicodeError) as error:
             raise click.BadParameter(f"{text[1:]} cannot be read", param_hint="--message-text") from error
-    wanted = Amendment(to=to, cc=cc, bcc=bcc, text=text, enclose=enclose, keep=keep)
+    wanted = Amendment(to=to, cc=cc, bcc=bcc, message=message, subject=subject, text=text, enclose=enclose, keep=keep)
     if keep and to is None:
         raise click.UsageError("--keep goes with --to")
     if wanted == Amendment():
-        raise click.UsageError("say what to change: --to, --cc, --bcc, --message-text or --enclose")
+        raise click.UsageError(
+            "say what to change: --to, --cc, --bcc, --message, --subject, --message-text or --enclose"
+        )
+    which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        package = put_right(run, tools, key, wanted, why, tools.who)
-        _by_hand.report(tools.ledger.run(str(run.id)), [package], as_json=as_json)
+        ask = _by_hand.asking("Change", yes=yes, as_json=as_json)
+        packages = put_right(run, tools, which, wanted, why, tools.who, ask)
+        _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE

@@ -11,14 +11,29 @@ from gonnet.cli import _by_hand, _options
 
 @click.command(short_help="Hold packages of a run: they do not leave.")
 @_by_hand.run_argument
-@_by_hand.keys_argument
+@_by_hand.which_options
 @_by_hand.why_option
+@_by_hand.yes_option
 @_options.workspace_option
 @_options.json_option
-def hold(run_id: str, keys: tuple[str, ...], why: str, workspace: Path | None, as_json: bool) -> int:
+def hold(
+    run_id: str,
+    keys: tuple[str, ...],
+    states: tuple[str, ...],
+    because: str,
+    where: str,
+    why: str,
+    yes: bool,
+    workspace: Path | None,
+    as_json: bool,
+) -> int:
     """Hold packages that are ready: they do not leave until they are released. RUN is a number or `last`.
+
+    What you choose otherwise than by its key is shown, and you are asked.
 
     \b
     Example:  gonnet hold last 00042 --why "the price is being looked at"
+              gonnet hold last --where "payable > 20000" --why "looked at by two"
     """
-    return _by_hand.moved(run_id, keys, "held", why, workspace, as_json=as_json)
+    which = _by_hand.selection(keys, states, because, where)
+    return _by_hand.moved(run_id, which, "held", why, workspace, yes=yes, as_json=as_json)

@@ -11,7 +11,7 @@ from gonnet.cli import _by_hand, _options
 
 @click.command(short_help="Send packages again.")
 @_by_hand.run_argument
-@_by_hand.keys_argument
+@_by_hand.which_options
 @_by_hand.reason_option
 @click.option("--fresh", is_flag=True, help="Make them again from the data of now, as a run of their own.")
 @_options.workspace_option
@@ -21,6 +21,9 @@ from gonnet.cli import _by_hand, _options
 def resend(
     run_id: str,
     keys: tuple[str, ...],
+    states: tuple[str, ...],
+    because: str,
+    where: str,
     why: str,
     fresh: bool,
     workspace: Path | None,
@@ -39,6 +42,7 @@ def resend(
     """
     from gonnet.cli import _open
 
+    which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         from gonnet.cli._sending import Terminal
         from gonnet.pipeline.run import resend as send_again
@@ -47,6 +51,6 @@ def resend(
         run, who = tools.ledger.run(run_id), tools.who
         with Terminal(tools, yes=yes, as_json=as_json, quiet=quiet, is_chosen=True) as it:
             if fresh:
-                sent = resend_fresh(run, tools, keys, why, who, it.preparing, it.show, it.ask, it.tell)
+                sent = resend_fresh(run, tools, which, why, who, it.preparing, it.show, it.ask, it.tell)
                 return it.came(sent)
-            return it.came(send_again(run, tools, keys, why, who, it.ask_again, it.tell))
+            return it.came(send_again(run, tools, which, why, who, it.ask_again, it.tell))

@@ -11,15 +11,25 @@ from gonnet.cli import _by_hand, _exit, _options
 
 @click.command(short_help="Say what became of a doubt, a refusal or a draft.")
 @_by_hand.run_argument
-@_by_hand.keys_argument
+@_by_hand.which_options
 @click.option("--sent", "outcome", flag_value="sent", help="It arrived.")
 @click.option("--not-sent", "outcome", flag_value="not sent", help="It did not; the next send tries it again.")
 @click.option("--closed", "outcome", flag_value="closed", help="Nothing more is tried; say --why.")
 @_by_hand.reason_option
+@_by_hand.yes_option
 @_options.workspace_option
 @_options.json_option
 def settle(
-    run_id: str, keys: tuple[str, ...], outcome: str | None, why: str, workspace: Path | None, as_json: bool
+    run_id: str,
+    keys: tuple[str, ...],
+    states: tuple[str, ...],
+    because: str,
+    where: str,
+    outcome: str | None,
+    why: str,
+    yes: bool,
+    workspace: Path | None,
+    as_json: bool,
 ) -> int:
     """Say what became of packages that nobody knows about, or that a server refused for good.
 
@@ -30,6 +40,7 @@ def settle(
 
     \b
     Example:  gonnet settle last 00042 --sent --why "she has it"
+              gonnet settle last --state drafted --sent
     """
     from gonnet.cli import _open
     from gonnet.pipeline.reviewing.by_hand import Verdict
@@ -39,9 +50,10 @@ def settle(
         raise click.UsageError("say --sent, --not-sent or --closed")
     if outcome == "closed" and not why.strip():
         raise click.BadParameter("say why it is closed", param_hint="--why")
+    which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = settled(run, tools, keys, Verdict(outcome), why, tools.who)
-        now = tools.ledger.packages(run.id, [package.key for package, _ in packages])
-        _by_hand.report(tools.ledger.run(str(run.id)), now, as_json=as_json)
+        ask = _by_hand.asking("Settle", yes=yes, as_json=as_json)
+        packages = settled(run, tools, which, Verdict(outcome), why, tools.who, ask)
+        _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE

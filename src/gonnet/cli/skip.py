@@ -11,14 +11,27 @@ from gonnet.cli import _by_hand, _options
 
 @click.command(short_help="Leave packages out of a run.")
 @_by_hand.run_argument
-@_by_hand.keys_argument
+@_by_hand.which_options
 @_by_hand.why_option
+@_by_hand.yes_option
 @_options.workspace_option
 @_options.json_option
-def skip(run_id: str, keys: tuple[str, ...], why: str, workspace: Path | None, as_json: bool) -> int:
+def skip(
+    run_id: str,
+    keys: tuple[str, ...],
+    states: tuple[str, ...],
+    because: str,
+    where: str,
+    why: str,
+    yes: bool,
+    workspace: Path | None,
+    as_json: bool,
+) -> int:
     """Leave packages out that are ready or held: nothing of them is sent in this run.
 
     \b
     Example:  gonnet skip last 07777 --why "left the cooperative"
+              gonnet skip last @left.txt --why "left the cooperative"
     """
-    return _by_hand.moved(run_id, keys, "skipped", why, workspace, as_json=as_json)
+    which = _by_hand.selection(keys, states, because, where)
+    return _by_hand.moved(run_id, which, "skipped", why, workspace, yes=yes, as_json=as_json)

@@ -60,6 +60,10 @@ class ColumnType:
         return int(found[1]) if found else 0 if self.is_integer else 2
 
 
+Columns = Mapping[str, tuple[str, Sequence[object] | None]]
+"""Name → type (empty: whatever the values are), and a value for each line; None where nobody asks for them."""
+
+
 def quoted(name: str) -> str:
     """`name` as a quoted SQL identifier."""
     return '"' + name.replace('"', '""') + '"'
@@ -184,6 +188,18 @@ class Engine:
                 return
         self.query(f"create table {quoted(table)} as\n{sql}\n", values or {}, where=where)
         self.tables.append(table)
+
+    def put(self, table: str, columns: Columns) -> None:
+        """Make `table` of values, in place of one of that name."""
+        parts, values = [], dict[str, object]()
+        for index, (column, (kind, found)) in enumerate(columns.items()):
+            if found is None:
+                parts.append(f"cast(null as {kind}) as {quoted(column)}")
+                continue
+            value = f"cast($c{index} as {kind}[])" if kind else f"$c{index}"
+            parts.append(f"unnest({value}) as {quoted(column)}")
+            values[f"c{index}"] = found
+        self.query(f"create or replace table {table} as select {', '.join(parts)}", values)
 
     def create_empty(self, table: str, columns: Mapping[str, str | None]) -> None:
         """Make `table` without rows; a column whose type is None takes part in sums, dates and texts alike."""

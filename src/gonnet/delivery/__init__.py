@@ -12,6 +12,7 @@ from gonnet.delivery.message import (
     readdressed,
     with_body,
     with_message_id,
+    with_subject,
     write_message,
 )
 from gonnet.delivery.replies import Meaning, Reply
@@ -33,5 +34,6 @@ __all__ = [
     "remote_targets",
     "with_body",
     "with_message_id",
+    "with_subject",
     "write_message",
 ]

@@ -309,6 +309,26 @@ def with_message_id(sealed: bytes, message_id: str) -> bytes:
     return b"\r\n".join(lines) + b"\r\n\r\n" + body
 
 
+def with_subject(sealed: bytes, subject: str) -> bytes:
+    """The same message under another subject, which is also the title of its HTML where the old one was."""
+    head, body = sealed.split(b"\r\n\r\n", 1)
+    old = str(message_from_bytes(head + b"\r\n\r\n", policy=default)["Subject"])
+    line = headers.unstructured("Subject", subject).removesuffix(b"\r\n")
+    lines = [line if part.lower().startswith(b"subject:") else part for part in _unfolded(head)]
+    return b"\r\n".join(lines) + b"\r\n\r\n" + _retitled(body, old, subject)
+
+
+def _retitled(body: bytes, old: str, new: str) -> bytes:
+    mark = _part("", "html").removesuffix(b"\r\n")
+    before, found, rest = body.partition(mark)
+    if not found:
+        return body
+    encoded, end, after = rest.partition(b"\r\n--")
+    page = binascii.a2b_qp(encoded).decode("utf-8").replace("\r\n", "\n")
+    was, title = (f"<title>{html.escape(headers.clean(text))}</title>" for text in (old, new))
+    return before + _part(page.replace(was, title, 1), "html").removesuffix(b"\r\n") + end + after
+
+
 def readdressed(sealed: bytes, to: Sequence[Address] | None, cc: Sequence[Address] | None) -> bytes:
     """The same message to others: To and Cc as given, everything else as it was; None leaves a line with its names."""
     head, body = sealed.split(b"\r\n\r\n", 1)

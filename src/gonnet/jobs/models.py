@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Annotated, NamedTuple
+from typing import Annotated, Any, NamedTuple, cast
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
@@ -288,6 +288,17 @@ class Job:
         return replace(
             self, file=JobFile.model_validate(self.tree, context=reader, by_alias=True, by_name=False), reader=reader
         )
+
+    def with_messages(self, more: Mapping[str, tuple[str, str | None, str | None]]) -> Job:
+        """The same job with more messages: name → the one it is like, its subject and its body; None as they are."""
+        tree = cast("dict[str, Any]", self.tree)
+        messages = dict(tree["messages"])
+        for name, (like, subject, body) in more.items():
+            found = dict(messages[like]) | ({} if subject is None else {"subject": subject})
+            if body is not None:
+                found = {part: value for part, value in found.items() if part != "page"} | {"body": body}
+            messages[name] = found
+        return replace(self, tree={**tree, "messages": messages}).read_for(self.reader.locale, self.reader.house)
 
     @property
     def lists(self) -> tuple[tuple[str, RecipientList], ...]:

@@ -145,7 +145,7 @@ def _package(job: Job, plan: PackagePlan, made: Made | None) -> PackageRecord:
         state=state,
         reason=reason,
         rows=plan.addressed.rows,
-        figures={name: _figure(value) for name, value in plan.evaluated.figures.items()},
+        figures={name: figure_text(value) for name, value in plan.evaluated.figures.items()},
         odd=odd,
         seal="",
         documents=made.documents if made else (),
@@ -158,5 +158,6 @@ def _package(job: Job, plan: PackagePlan, made: Made | None) -> PackageRecord:
     )
 
 
-def _figure(value: object) -> str:
+def figure_text(value: object) -> str:
+    """A figure as the ledger has it."""
     return "" if value is None else str(value)

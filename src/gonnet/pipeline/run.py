@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from gonnet.jobs import Job, load_job
-from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.ledger import RunRecord
 from gonnet.ledger.states import Purpose
 from gonnet.pipeline.prepare import prepare
-from gonnet.pipeline.reviewing.by_hand import again, chosen
+from gonnet.pipeline.reviewing.decisions import Ask as AskAgain
+from gonnet.pipeline.reviewing.selecting import Selection, selected
+from gonnet.pipeline.reviewing.sending_again import again
 from gonnet.pipeline.send import Ask, Sent, Wish, send
 from gonnet.pipeline.sending.choosing import Choice
 from gonnet.pipeline.sending.handing_over import Tell
@@ -17,8 +19,6 @@ from gonnet.pipeline.tools import Progress, Tools
 
 Show = Callable[[RunRecord], None]
 """Shown a run once it is prepared, before anybody is asked whether it may leave."""
-AskAgain = Callable[[RunRecord, Sequence[PackageRecord]], bool]
-"""Asked with a run and what is about to be sent again, whether it may."""
 
 
 def run(
@@ -35,17 +35,16 @@ def run(
 
 
 def resend(
-    run: RunRecord, tools: Tools, keys: Sequence[str], why: str, who: str, ask: AskAgain, tell: Tell
+    run: RunRecord, tools: Tools, which: Selection, why: str, who: str, ask: AskAgain, tell: Tell
 ) -> Sent | None:
     """Send stored packages again, with the same bytes; None where nobody agreed.
 
     Raises:
         RunError: one of them was not sent, or the run is being sent.
     """
-    packages = chosen(run, tools, keys)
-    if not ask(run, packages):
+    packages = again(run, tools, which, why, who, ask)
+    if not packages:
         return None
-    again(run, tools, keys, why, who)
     wish = Wish(only=tuple(package.key for package in packages), again=True)
     return send(tools.ledger.run(str(run.id)), tools, wish, lambda _run, _choice: True, tell)
 
@@ -53,7 +52,7 @@ def resend(
 def resend_fresh(
     run: RunRecord,
     tools: Tools,
-    keys: Sequence[str],
+    which: Selection,
     why: str,
     who: str,
     progress: Progress,
@@ -66,7 +65,7 @@ def resend_fresh(
     Raises:
         GonnetError: as `prepare` and `send` do.
     """
-    packages = chosen(run, tools, keys)
+    packages = selected(run, tools, which)
     only = tuple(package.key for package in packages)
     request = Request(as_of=run.as_of, asked=dict(run.parameters), only=only, guarded=False, purpose=Purpose.EXTRA)
     made = prepare(load_job(tools.workspace, run.job), tools, request, progress)

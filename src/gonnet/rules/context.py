@@ -9,7 +9,7 @@ import datetime as dt
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from gonnet.data import Engine, Names, quoted
+from gonnet.data import Columns, Engine, Names, quoted
 
 NAMES = ("recipient", "run", "whole", "past", "earlier")
 FIGURES, SEEN, SEEN_UNCHANGED = "gonnet_figures", "gonnet_view", "gonnet_view_unchanged"
@@ -187,22 +187,9 @@ def _struct(engine: Engine, table: str) -> str:
     return f"struct_pack({', '.join(f'{name} := {name}' for name in names)})"
 
 
-Columns = Mapping[str, tuple[str, Sequence[object] | None]]
-"""Name → type (empty: whatever the values are), and a value for each key; None where nobody asks for them."""
-
-
 def _put(engine: Engine, table: str, keys: Iterable[str], columns: Columns) -> None:
     """A table of one line for each key."""
-    parts = ["unnest(cast($keys as varchar[])) as gonnet_key"]
-    values: dict[str, object] = {"keys": list(keys)}
-    for index, (column, (kind, found)) in enumerate(columns.items()):
-        if found is None:
-            parts.append(f"cast(null as {kind}) as {quoted(column)}")
-            continue
-        value = f"cast($c{index} as {kind}[])" if kind else f"$c{index}"
-        parts.append(f"unnest({value}) as {quoted(column)}")
-        values[f"c{index}"] = found
-    engine.query(f"create or replace table {table} as select {', '.join(parts)}", values)
+    engine.put(table, {"gonnet_key": ("varchar", list(keys)), **columns})
 
 
 def _put_earlier(engine: Engine, past: Mapping[str, Past], figures: Sequence[str]) -> None:

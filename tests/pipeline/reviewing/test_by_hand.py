@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from email import message_from_bytes
 from email.policy import default
 from typing import Any
@@ -10,13 +11,15 @@ import pytest
 
 from gonnet.errors import GonnetError, RunError
 from gonnet.ledger import RunRecord, State
-from gonnet.pipeline.reviewing.amend import Amendment, amend
-from gonnet.pipeline.reviewing.by_hand import Verdict, again, move, settle
+from gonnet.pipeline.reviewing.amend import amend
+from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.by_hand import Verdict, move, settle
+from gonnet.pipeline.reviewing.sending_again import again
 from gonnet.pipeline.send import Wish, send
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
-from support import MEMBERS, MILK, SETTINGS, Dairy
+from support import MEMBERS, MILK, SETTINGS, Dairy, of
 
 WHY = ("called them", "maren")
 
@@ -39,9 +42,9 @@ def read(raw: bytes) -> Any:  # noqa: ANN401
 def test_what_is_held_leaves_when_it_is_released_and_what_is_ready_stays_when_it_is_held(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        move(run, tools, ["118"], State.READY, *WHY)
-        move(run, tools, ["117"], State.HELD, *WHY)
-        move(run, tools, ["00042"], State.SKIPPED, *WHY)
+        move(run, tools, of("118"), State.READY, *WHY)
+        move(run, tools, of("117"), State.HELD, *WHY)
+        move(run, tools, of("00042"), State.SKIPPED, *WHY)
         assert states(dairy, tools, run) == {"00042": "skipped", "117": "held", "118": "ready", "119": "skipped"}
         script = sent(dairy, tools, run)
         package = dairy.by_key(tools, run)["118"]
@@ -66,7 +69,7 @@ def test_what_cannot_be_is_refused_and_then_nothing_is_changed(dairy: Dairy, key
         before = states(dairy, tools, run)
         other = "118" if to is State.READY else "00042"
         with pytest.raises(RunError, match=what):
-            move(run, tools, [other, key], to, *WHY)
+            move(run, tools, of(other, key), to, *WHY)
         assert states(dairy, tools, run) == before
 
 
@@ -75,12 +78,13 @@ def test_nothing_is_changed_while_the_run_is_being_sent(dairy: Dairy) -> None:
         run = dairy.prepared(tools)
         before = tools.ledger.packages(run.id)
         with tools.ledger.alone(run), dairy.tools() as others:
-            for change in (
-                lambda: move(run, others, ["117"], State.HELD, *WHY),
-                lambda: amend(run, others, "117", Amendment(to="l@x.example"), *WHY),
-                lambda: settle(run, others, ["117"], Verdict.SENT, "", "maren"),
-                lambda: again(run, others, ["117"], *WHY),
-            ):
+            changes: tuple[Callable[[], object], ...] = (
+                lambda: move(run, others, of("117"), State.HELD, *WHY),
+                lambda: amend(run, others, of("117"), Amendment(to="l@x.example"), *WHY),
+                lambda: settle(run, others, of("117"), Verdict.SENT, "", "maren"),
+                lambda: again(run, others, of("117"), *WHY),
+            )
+            for change in changes:
                 with pytest.raises(RunError, match="is being sent or changed by another process"):
                     change()
         assert tools.ledger.packages(run.id) == before
@@ -91,8 +95,8 @@ def test_messages_to_several_people_are_not_sent_to_one(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         with pytest.raises(RunError, match="--to would send them all to one address"):
-            amend(run, tools, "117", Amendment(to="l@x.example"), *WHY)
-        package = amend(run, tools, "117", Amendment(cc=""), *WHY)
+            amend(run, tools, of("117"), Amendment(to="l@x.example"), *WHY)
+        (package,) = amend(run, tools, of("117"), Amendment(cc=""), *WHY)
     assert [message.to for message in package.messages] == [(to,) for to in package.to]
 
 
@@ -101,7 +105,7 @@ def test_what_was_sent_cannot_be_held(dairy: Dairy) -> None:
         run = dairy.prepared(tools)
         sent(dairy, tools, run)
         with pytest.raises(RunError, match="package 117 is sent, so it cannot be held"):
-            move(run, tools, ["117"], State.HELD, *WHY)
+            move(run, tools, of("117"), State.HELD, *WHY)
 
 
 @pytest.mark.parametrize(("was_sent", "state", "copies"), [(True, "sent", 1), (False, "ready", 2)])
@@ -112,15 +116,14 @@ def test_what_is_in_doubt_is_settled_by_a_person(dairy: Dairy, *, was_sent: bool
         with serving(script, dairy.port):
             send(run, tools, Wish(only=("117",)))
         assert states(dairy, tools, run)["117"] == "unsure"
-        ((package, found),) = settle(
-            run, tools, ["117"], Verdict.SENT if was_sent else Verdict.NOT_SENT, "in the server's log", "maren"
-        )
-        assert (package.key, str(found)) == ("117", state)
+        verdict = Verdict.SENT if was_sent else Verdict.NOT_SENT
+        (package,) = settle(run, tools, of("117"), verdict, "in the server's log", "maren")
+        assert (package.key, str(package.state)) == ("117", state)
         with serving(script, dairy.port):
             send(run, tools, Wish(only=("117",)))
         assert states(dairy, tools, run)["117"] == "sent"
         with pytest.raises(RunError, match="nothing of package 117 is in doubt, or a draft: it is sent"):
-            settle(run, tools, ["117"], Verdict.SENT, "", "maren")
+            settle(run, tools, of("117"), Verdict.SENT, "", "maren")
     assert len(script.stored) == copies
 
 
@@ -129,7 +132,7 @@ def test_sent_again_it_is_the_same_under_another_message_id(dairy: Dairy) -> Non
         run = dairy.prepared(tools, (", cc: adviser", ""))
         first = sent(dairy, tools, run)
         for _ in range(2):
-            again(run, tools, ["117"], "lost it", "maren")
+            again(run, tools, of("117"), "lost it", "maren")
             assert states(dairy, tools, run)["117"] == "ready"
             second = sent(dairy, tools, run, again=True)
             assert [address for address, _ in second.stored] == ["laka@members.tarnvale.example"]
@@ -138,7 +141,7 @@ def test_sent_again_it_is_the_same_under_another_message_id(dairy: Dairy) -> Non
         assert old["Subject"] == new["Subject"]
         assert [p.get_content() for p in old.iter_attachments()] == [p.get_content() for p in new.iter_attachments()]
         with pytest.raises(RunError, match="only what was sent can be sent again"):
-            again(run, tools, ["118"], "", "maren")
+            again(run, tools, of("118"), "", "maren")
 
 
 def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy) -> None:
@@ -147,11 +150,11 @@ def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy
         run = dairy.prepared(tools)
         assert dairy.by_key(tools, run)["117"].reason == "no address on the list"
         with pytest.raises(RunError, match="package 117 has no address"):
-            move(run, tools, ["117"], State.READY, *WHY)
-        package = amend(run, tools, "117", Amendment(to="Łukasz <l@x.example>", cc=""), *WHY)
+            move(run, tools, of("117"), State.READY, *WHY)
+        (package,) = amend(run, tools, of("117"), Amendment(to="Łukasz <l@x.example>", cc=""), *WHY)
         assert (package.to, str(package.state)) == (("l@x.example",), "held")
         unsealed(package, tools, run.id)
-        move(run, tools, ["117"], State.READY, *WHY)
+        move(run, tools, of("117"), State.READY, *WHY)
         (address, raw), *more = sent(dairy, tools, run, only=("117",)).stored
     mail = read(raw)
     assert (address, mail["To"], mail["Cc"], more) == ("l@x.example", "Łukasz <l@x.example>", None, [])
@@ -172,7 +175,7 @@ def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy
 def test_the_line_that_is_not_changed_keeps_its_names(dairy: Dairy, wanted: Amendment, to: str, cc: str) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        package = amend(run, tools, "117", wanted, *WHY)
+        (package,) = amend(run, tools, of("117"), wanted, *WHY)
         mail = read(tools.store.get(package.messages[0].sha256))
     assert (mail["To"], mail["Cc"]) == (to, cc)
 
@@ -182,7 +185,7 @@ def test_a_message_is_reworded_and_a_file_enclosed(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         wanted = Amendment(text="Dear **Piotr**,\n\nsorry for the delay.", enclose=(note,), bcc="b@x.example")
-        amend(run, tools, "117", wanted, *WHY)
+        amend(run, tools, of("117"), wanted, *WHY)
         stored = sent(dairy, tools, run, only=("117",)).stored
     assert [address for address, _ in stored] == [
         "laka@members.tarnvale.example",
@@ -211,7 +214,7 @@ def test_what_is_wrong_is_not_put_in(dairy: Dairy, wanted: Amendment, what: str)
         run = dairy.prepared(tools)
         before = dairy.by_key(tools, run)["117"]
         with pytest.raises(GonnetError, match=what):
-            amend(run, tools, "117", wanted, *WHY)
+            amend(run, tools, of("117"), wanted, *WHY)
         assert dairy.by_key(tools, run)["117"] == before
 
 
@@ -219,7 +222,7 @@ def test_by_the_commands(dairy: Dairy) -> None:
     dairy.job()
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
     assert "say why" in dairy.gonnet("release", "last", "118", "--why", " ", code=2).stderr
-    assert "ready" in dairy.gonnet("release", "last", "118", "--why", "seen").stdout
+    assert "ready" in dairy.gonnet("release", "last", "118", "--why", "seen", "--yes").stdout
     dairy.gonnet("amend", "last", "118", "--to", "new@x.example", "--why", "moved")
     dairy.gonnet("hold", "last", "117", "--why", "waits")
     dairy.gonnet("skip", "last", "117", "--why", "gone")
@@ -243,7 +246,7 @@ def test_by_the_commands(dairy: Dairy) -> None:
     dairy.write("desk/118 statement.pdf", "mine")
     assert "is there already" in dairy.gonnet("save", "last", "117", "118", "--into", "desk", code=2).stderr
     assert not list((dairy.folder / "desk").glob("117*"))
-    dairy.gonnet("release", "last", "117", "--why", "stays")
+    dairy.gonnet("release", "last", "117", "--why", "stays", "--yes")
     for key in ("117", "118"):  # two files of one name: neither is lost in the copies
         dairy.write("note.txt", key)
         dairy.gonnet("amend", "last", key, "--enclose", "note.txt")

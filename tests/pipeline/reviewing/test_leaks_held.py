@@ -7,8 +7,9 @@ from typing import Any
 
 import pytest
 
-from gonnet.pipeline.reviewing.amend import Amendment, amend
-from support import MILK, RULES, Dairy
+from gonnet.pipeline.reviewing.amend import amend
+from gonnet.pipeline.reviewing.amendment import Amendment
+from support import MILK, RULES, Dairy, of
 
 LEAKS = MILK.replace("second tank", "with Hallbank").replace("388.11,", "388.11,see Hallbank and 00042")
 
@@ -68,6 +69,6 @@ def test_a_rule_that_writes_to_somebody_else_holds_and_the_list_may_say_so(dairy
 def test_an_address_by_hand_that_is_somebody_elses_holds_the_package(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        found = amend(run, tools, "117", Amendment(to="zoe@members.tarnvale.example"), "why", "maren")
+        (found,) = amend(run, tools, of("117"), Amendment(to="zoe@members.tarnvale.example"), "why", "maren")
     assert (str(found.state), found.to) == ("held", ("zoe@members.tarnvale.example",))
     assert "the address of 00042" in found.reason

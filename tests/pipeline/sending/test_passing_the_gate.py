@@ -15,7 +15,7 @@ from gonnet.pipeline.sending.trial import trial
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from scripted_smtp import Script, serving
-from support import SETTINGS, Dairy
+from support import SETTINGS, Dairy, of
 
 ME = [Address(mailbox="me@tarnvale.example")]
 QUIET = "limits: {quiet: 22:00-06:00}\n"
@@ -128,7 +128,7 @@ def test_a_second_copy_passes_it(dairy: Dairy) -> None:
         send(run, tools)
     limit(dairy, "limits: {domains: [members.tarnvale.example]}\n")
     with dairy.tools() as tools, serving(script, dairy.port):
-        resend(run, tools, ["117"], "", "maren", lambda _run, _packages: True, lambda _package, _state: None)
+        resend(run, tools, of("117"), "", "maren", lambda _intention: True, lambda _package, _state: None)
         assert dairy.by_key(tools, run)["117"].reason == "gonnet.yaml does not allow mail to ines@tarnvale.example"
     assert len(script.stored) == 4, "no part of it leaves when another may not"
 

@@ -128,7 +128,7 @@ def test_the_log_has_a_line_for_each_thing_and_nobodys_name_or_figure(dairy: Dai
     settings.write_text(settings.read_text("utf-8") + "log: logs/gonnet.log\n", "utf-8")
     dairy.job()
     dairy.gonnet("prepare", "statements", code=3)
-    dairy.gonnet("release", "last", "118", "--why", "they have a new tank")
+    dairy.gonnet("release", "last", "118", "--why", "they have a new tank", "--yes")
     with serving(Script(answers={"RCPT:zoe@members.tarnvale.example": ["550 gone"]}), dairy.port):
         dairy.gonnet("send", "last", "--yes", code=3)
     written = (dairy.folder / "logs" / "gonnet.log").read_text("utf-8")

@@ -46,7 +46,7 @@ def make(
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
     with scratch(tools.work_folder) as folder:
-        kit = _kept_kit(tools, found, senders, watch, folder)
+        kit = _kept_kit(kit_of(tools, found, senders, watch), tools, folder)
         with tools.executor(len(wanted)) as executor:
             made = _all_made(executor, kit, found, wanted, senders)
             for count, plan in enumerate(found.plans, 1):
@@ -77,7 +77,7 @@ def _all_made(
     try:
         for batch in batches:
             with uninterrupted():
-                waiting.append(executor.submit(produce, str(kit), _orders(found, batch, senders)))
+                waiting.append(executor.submit(produce, str(kit), orders_of(found, batch, senders)))
             if len(waiting) > workers + 1:
                 yield from waiting.popleft().result()
         while waiting:
@@ -91,7 +91,8 @@ def _all_made(
             future.cancel()
 
 
-def _orders(found: Survey, batch: Sequence[PackagePlan], senders: Mapping[int, Sender]) -> tuple[Order, ...]:
+def orders_of(found: Survey, batch: Sequence[PackagePlan], senders: Mapping[int, Sender]) -> tuple[Order, ...]:
+    """What a worker needs to make some packages, in order."""
     keys = list(dict.fromkeys(part.key for plan in batch for part in plan.slices))
     rows: dict[str, dict[str, Rows]] = {key: {} for key in keys}
     for view, fields in found.fields.items():
@@ -129,8 +130,25 @@ def _order(
     )
 
 
-def _kept_kit(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Watch, folder: Path) -> Path:
-    kit = RunKit(
+def _kept_kit(kit: RunKit, tools: Tools, folder: Path) -> Path:
+    """A kit as a file that every process can read."""
+    for part in kit.enclosures.values():
+        tools.store.put(part.data)
+    place = folder / "kit"
+    try:
+        place.write_bytes(pickle.dumps(kit))
+    except OSError as error:
+        raise StorageError(
+            f"the work folder cannot be written: {error.strerror}",
+            where=str(place.parent),
+            fix="Make room, or choose another folder",
+        ) from error
+    return place
+
+
+def kit_of(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Watch) -> RunKit:
+    """What is the same for every package of a run."""
+    return RunKit(
         versions={locale: _version(edition) for locale, edition in found.editions.items()},
         signs=signs(
             [(edition.job, edition.look) for edition in found.editions.values()],
@@ -148,18 +166,6 @@ def _kept_kit(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch:
             for name, part in found.arrived.items()
         },
     )
-    for part in kit.enclosures.values():
-        tools.store.put(part.data)
-    place = folder / "kit"
-    try:
-        place.write_bytes(pickle.dumps(kit))
-    except OSError as error:
-        raise StorageError(
-            f"the work folder cannot be written: {error.strerror}",
-            where=str(place.parent),
-            fix="Make room, or choose another folder",
-        ) from error
-    return place
 
 
 def _titles(found: Survey, arrival: str) -> dict[str, str]:

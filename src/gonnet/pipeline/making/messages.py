@@ -61,7 +61,7 @@ class MessageWriter:
         hits: list[Hit] = []
         written: list[tuple[Recipient, Written]] = []
         for contact, message_id in zip(order.contacts, order.message_ids, strict=True):
-            message, found = self._written(order, contact, message_id)
+            message, found = self.written(order, contact, message_id)
             written.append((contact, message))
             hits += found
         aside = {plan.file_name for plan in order.documents if not plan.attached}
@@ -102,9 +102,21 @@ class MessageWriter:
         documents.append(packed)
         return [packed]
 
-    def _written(
+    def written(
         self, order: Order, contact: Recipient, message_id: str, more: str = "", *, links: bool = False
     ) -> tuple[Written, tuple[Hit, ...]]:
+        """The message to one contact, and what in it names somebody else.
+
+        Args:
+            order: The package.
+            contact: To whom it is.
+            message_id: Its Message-ID.
+            more: What stands at the end of its subject.
+            links: Whether links to the files stand at its end.
+
+        Raises:
+            DataError: a text cannot be filled.
+        """
         language = self._languages.of(contact.language)
         assert order.sender is not None
         worded, wording, sender = (
@@ -190,13 +202,13 @@ class MessageWriter:
             and limit.over == "link"
             and any(plan.attached for plan in order.documents)
         ):
-            written, _ = self._written(order, contact, written.envelope.message_id, links=True)
+            written, _ = self.written(order, contact, written.envelope.message_id, links=True)
         parts = shared_out([document.bytes for document in attached], len(written.sealed), limit)
         for number, part in enumerate(parts, 1):
             here = written
             if len(parts) > 1:
                 own_id = written.envelope.message_id.replace("@", f"-{number}@", 1)
-                here, _ = self._written(order, contact, own_id, f" ({number}/{len(parts)})")
+                here, _ = self.written(order, contact, own_id, f" ({number}/{len(parts)})")
             yield MessageRecord(
                 message_id=here.envelope.message_id,
                 called=order.message,

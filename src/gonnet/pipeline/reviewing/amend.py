@@ -1,4 +1,4 @@
-"""Putting a package right by hand before it leaves: its addresses, the text of its message, one more file.
+"""Putting packages right by hand before they leave: addresses, subject, message, words, one more file.
 
 What is put in by hand is searched like what is made: for keys, names and addresses of the run's other packages.
 """
@@ -6,17 +6,21 @@ What is put in by hand is searched like what is made: for keys, names and addres
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from pathlib import Path
+from dataclasses import replace
+from functools import cached_property
 
 from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
 from gonnet.delivery import Body
 from gonnet.errors import DataError, RunError, typed
-from gonnet.jobs.braces import has_field
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.changes import Replacement, Rewriting
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
-from gonnet.pipeline.reviewing.by_hand import chosen, new_message_id
+from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.decisions import Ask, agreed, decide
+from gonnet.pipeline.reviewing.rewording import Rewording
+from gonnet.pipeline.reviewing.selecting import Selection, selected
+from gonnet.pipeline.reviewing.sending_again import new_message_id
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.enclosures import enclosed
 from gonnet.pipeline.tools import Tools
@@ -25,123 +29,219 @@ from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.recipients.corrections import Correction, keep
 from gonnet.recipients.roll import NO_ADDRESS
 
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Amendment:
-    """What is to be otherwise; None leaves it as it is.
-
-    Attributes:
-        to: Addresses.
-        cc: Addresses in copy.
-        bcc: Addresses in blind copy.
-        text: The body, in CommonMark; nothing is merged into it.
-        enclose: Files that go with it too.
-        keep: Whether later runs of the job write to `to` as well, until the list has another address.
-    """
-
-    to: str | None = None
-    cc: str | None = None
-    bcc: str | None = None
-    text: str | None = None
-    enclose: tuple[Path, ...] = ()
-    keep: bool = False
+Amended = Rewriting | Replacement
 
 
-def amend(run: RunRecord, tools: Tools, key: str, wanted: Amendment, why: str, who: str) -> PackageRecord:
-    """Put a package right and seal it anew.
+def amend(
+    run: RunRecord, tools: Tools, which: Selection, wanted: Amendment, why: str, who: str, ask: Ask = agreed
+) -> tuple[PackageRecord, ...]:
+    """Put packages right and seal them anew.
 
     One of which nothing was tried stays in its state. Of one of which something was refused, new messages take the
     place of what did not leave; what was taken is not sent again.
 
+    Returns:
+        The packages as they are now; none where the answer was no.
+
     Raises:
-        RunError: it was sent, has no message, what is put in names somebody else, or the run is being sent.
-        DataError: an address is none.
-        JobError: a file to be enclosed cannot be read, or is not what its name says.
+        RunError: one was sent, has no message, or what is put in names somebody else.
+        DataError: an address is none, or a merge field cannot be filled.
+        JobError: a file to be enclosed cannot be read, or is not what its name says; or there is no such message.
+        GonnetError: as for `decide`.
     """
-    with tools.ledger.alone(run):
-        packages = tools.ledger.packages(run.id)
-        (package,) = chosen(run, tools, [key])
-        _require_amendable(run, package, wanted)
-        watch = _watch(packages)
-        documents = (*package.documents, *_enclosed(wanted.enclose, package, watch, tools))
-        more = tuple(document.name for document in documents[len(package.documents) :])
-        what = f"{', '.join(_words(wanted))} by {who}" + (f": {why}" if why else "")
+    amender = Amender(run, tools, who, [(package, wanted) for package in selected(run, tools, which)])
+    found = decide(run, tools, which, lambda package: [amender.change(package, wanted, why)], ask)
+    for package in found:
+        amender.keep(package, wanted, why)
+    return found
+
+
+class Amender:
+    """Plans amendments of packages of one run.
+
+    Args:
+        run: The run.
+        tools: The tools.
+        who: Who amends.
+        wanted: Every package that is to be amended, with what is wanted of it.
+    """
+
+    def __init__(
+        self, run: RunRecord, tools: Tools, who: str, wanted: Sequence[tuple[PackageRecord, Amendment]]
+    ) -> None:
+        self._run, self._tools, self._who = run, tools, who
+        self._rewording = Rewording(run, tools, wanted)
+
+    @cached_property
+    def _packages(self) -> tuple[PackageRecord, ...]:
+        return self._tools.ledger.packages(self._run.id)
+
+    @cached_property
+    def _watch(self) -> Watch:
+        """What names the recipients of the run: their keys, names and addresses."""
+        return Watch(
+            Identity(
+                key=package.key,
+                values=(("key", package.key), ("name", package.name), *(("address", to) for to in package.to)),
+                has_rows=not package.keys,
+            )
+            for package in self._packages
+        )
+
+    @cached_property
+    def _owners(self) -> dict[str, list[str]]:
+        """Address → the keys of those who have it."""
+        found: dict[str, list[str]] = {}
+        for package in self._packages:
+            for address in package.to:
+                found.setdefault(address.casefold(), []).append(package.key)
+        return found
+
+    def change(self, package: PackageRecord, wanted: Amendment, why: str) -> Amended:
+        """What becomes of a package.
+
+        Raises:
+            GonnetError: as for `amend`.
+        """
+        _require_amendable(self._run, package, wanted)
+        documents = (*package.documents, *self._enclosed(package, wanted))
+        what = f"{', '.join(wanted.words())} by {self._who}" + (f": {why}" if why else "")
         if any(part.state is not HandOverState.WAITING for part in package.mailed):
-            _replace(run, package, wanted, documents, more, watch, what, tools)
-        else:
-            _rewrite(run, package, wanted, documents, more, watch, what, tools)
-        if wanted.keep and wanted.to is not None:
-            _keep(run, package, wanted.to, why, who, tools)
-        tools.log.say("amended", run=run.id, package=package.id)
-        return tools.ledger.packages(run.id, [key])[0]
+            return self._replaced(package, wanted, documents, what)
+        return self._rewritten(package, wanted, documents, what)
 
+    def keep(self, package: PackageRecord, wanted: Amendment, why: str) -> None:
+        """Keep the address of a package for later runs, where that is wanted.
 
-def _rewrite(
-    run: RunRecord,
-    package: PackageRecord,
-    wanted: Amendment,
-    documents: tuple[DocumentRecord, ...],
-    more: tuple[str, ...],
-    watch: Watch,
-    what: str,
-    tools: Tools,
-) -> None:
-    """Other messages in the place of those of which nothing was tried."""
-    messages = tuple(_amended(message, wanted, more, package, watch, tools) for message in package.messages)
-    mailed = tuple(_parts(messages))
-    _require_allowed(mailed, tools)
-    others = tuple(part for part in package.hand_overs if part not in package.mailed)
-    leaving = (*others, *mailed)
-    state, reason = package.state, package.reason
-    if strange := _of_somebody_else(package, wanted, tools.ledger.packages(run.id)):
-        state, reason = State.HELD, f"it is written to {strange}, as you said"
-    seal = tools.seals.of(package, state, documents, messages, leaving)
-    if wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
-        reason = "the list has no address; you gave it one, so it can be released"
-    tools.ledger.changes.rewrite(run.id, package, what, messages, mailed, documents, seal, state, reason)
+        Raises:
+            StorageError: it cannot be kept.
+        """
+        if not wanted.keep or wanted.to is None:
+            return
+        was = "; ".join(next(old for old in self._packages if old.key == package.key).messages[0].to)
+        at = self._tools.clock().isoformat(timespec="seconds")
+        one = Correction(
+            job=self._run.job, key=package.key, was=was, now=wanted.to.strip(), by=self._who, on=at, why=why
+        )
+        keep(self._tools.workspace.folder, one)
 
+    def _rewritten(
+        self, package: PackageRecord, wanted: Amendment, documents: tuple[DocumentRecord, ...], what: str
+    ) -> Rewriting:
+        """Other messages in the place of those of which nothing was tried."""
+        messages = self._amended(package, package.messages, wanted, documents)
+        mailed = tuple(_parts(messages))
+        _require_allowed(mailed, self._tools)
+        others = tuple(part for part in package.hand_overs if part not in package.mailed)
+        state, reason = package.state, package.reason
+        if strange := self._of_somebody_else(package, wanted):
+            state, reason = State.HELD, f"it is written to {strange}, as you said"
+        elif wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
+            reason = "the list has no address; you gave it one, so it can be released"
+        return Rewriting(
+            package=package,
+            what=what,
+            messages=messages,
+            mailed=mailed,
+            documents=documents,
+            seal=self._tools.seals.of(package, state, documents, messages, (*others, *mailed)),
+            state=state,
+            reason=reason,
+        )
 
-def _replace(
-    run: RunRecord,
-    package: PackageRecord,
-    wanted: Amendment,
-    documents: tuple[DocumentRecord, ...],
-    more: tuple[str, ...],
-    watch: Watch,
-    what: str,
-    tools: Tools,
-) -> None:
-    """New messages for what did not leave, under new Message-IDs."""
-    if strange := _of_somebody_else(package, wanted, tools.ledger.packages(run.id)):
-        raise RunError(f"it would be written to {strange}", fix="Nothing was changed; the list can say so")
-    closed = [part for part in package.mailed if part.is_open or part.state is HandOverState.REFUSED]
-    taken = {part.target.name.casefold() for part in package.mailed if part.state in TAKEN}
-    messages = []
-    for message in package.messages:
-        if any(part.message_id == message.message_id for part in closed):
-            new = _amended(message, wanted, more, package, watch, tools)
-            number = new_message_id(message)
-            data = delivery.with_message_id(tools.store.get(new.sha256), number)
-            messages.append(replace(new, message_id=number, sha256=tools.store.put(data)))
-    mailed = [part for part in _parts(messages) if part.target.name.casefold() not in taken]
-    if not mailed:
-        raise RunError(f"everybody of these addresses has package {package.key} already", fix="Give another address")
-    _require_allowed(mailed, tools)
-    every = (*package.messages, *messages)
-    seal = tools.seals.of(package, State.READY, documents, every, (*package.hand_overs, *mailed))
-    tools.ledger.changes.replace(run.id, package, what, closed, messages, mailed, documents, seal)
+    def _replaced(
+        self, package: PackageRecord, wanted: Amendment, documents: tuple[DocumentRecord, ...], what: str
+    ) -> Replacement:
+        """New messages for what did not leave, under new Message-IDs."""
+        if strange := self._of_somebody_else(package, wanted):
+            raise RunError(f"it would be written to {strange}", fix="Nothing was changed; the list can say so")
+        closed = [part for part in package.mailed if part.is_open or part.state is HandOverState.REFUSED]
+        taken = {part.target.name.casefold() for part in package.mailed if part.state in TAKEN}
+        left = {part.message_id for part in closed}
+        again = [message for message in package.messages if message.message_id in left]
+        messages = [self._renumbered(new) for new in self._amended(package, again, wanted, documents)]
+        mailed = [part for part in _parts(messages) if part.target.name.casefold() not in taken]
+        if not mailed:
+            what = f"everybody of these addresses has package {package.key} already"
+            raise RunError(what, fix="Give another address")
+        _require_allowed(mailed, self._tools)
+        every = (*package.messages, *messages)
+        return Replacement(
+            package=package,
+            what=what,
+            closed=closed,
+            messages=messages,
+            mailed=mailed,
+            documents=documents,
+            seal=self._tools.seals.of(package, State.READY, documents, every, (*package.hand_overs, *mailed)),
+        )
 
+    def _renumbered(self, message: MessageRecord) -> MessageRecord:
+        store, number = self._tools.store, new_message_id(message)
+        data = delivery.with_message_id(store.get(message.sha256), number)
+        return replace(message, message_id=number, sha256=store.put(data))
 
-def _of_somebody_else(package: PackageRecord, wanted: Amendment, packages: Sequence[PackageRecord]) -> str:
-    """The address among new ones that is another recipient's own, with whose it is; empty where there is none."""
-    mine = {address.casefold() for message in package.messages for address in message.everybody}
-    owners = {address.casefold(): other.key for other in packages if other.key != package.key for address in other.to}
-    for part in ("to", "cc", "bcc"):
-        for address in _addresses(getattr(wanted, part) or "", (), part) if getattr(wanted, part) else ():
-            name = address.mailbox.casefold()
-            if name in owners and name not in mine:
-                return f"{address.mailbox}, the address of {owners[name]}"
-    return ""
+    def _of_somebody_else(self, package: PackageRecord, wanted: Amendment) -> str:
+        """The address among new ones that is another recipient's own, with whose it is; empty where there is none."""
+        mine = {address.casefold() for message in package.messages for address in message.everybody}
+        for part in ("to", "cc", "bcc"):
+            for address in _addresses(getattr(wanted, part) or "", (), part) if getattr(wanted, part) else ():
+                name = address.mailbox.casefold()
+                owner = next((key for key in self._owners.get(name, ()) if key != package.key), None)
+                if owner is not None and name not in mine:
+                    return f"{address.mailbox}, the address of {owner}"
+        return ""
+
+    def _amended(
+        self,
+        package: PackageRecord,
+        messages: Sequence[MessageRecord],
+        wanted: Amendment,
+        documents: tuple[DocumentRecord, ...],
+    ) -> list[MessageRecord]:
+        words = None if wanted.text is None else Body.of(wanted.text).text
+        for place, text in (("the subject", wanted.subject), ("the message", words)):
+            if text is not None:
+                self._require_own(package, place, text)
+        more = tuple(document.name for document in documents[len(package.documents) :])
+        worded = self._rewording.of(package, messages, wanted) if wanted.is_reworded else messages
+        return [self._one_amended(package, message, wanted, more) for message in worded]
+
+    def _one_amended(
+        self, package: PackageRecord, message: MessageRecord, wanted: Amendment, more: Sequence[str]
+    ) -> MessageRecord:
+        to, cc, bcc = (_addresses(getattr(wanted, part), getattr(message, part), part) for part in ("to", "cc", "bcc"))
+        data, subject = self._tools.store.get(message.sha256), message.subject
+        if wanted.to is not None or wanted.cc is not None:
+            shown_to, shown_cc = (None if wanted.to is None else to), (None if wanted.cc is None else cc)
+            data = delivery.readdressed(data, shown_to, shown_cc)
+        if wanted.subject is not None and not wanted.is_reworded:
+            data, subject = delivery.with_subject(data, wanted.subject), wanted.subject
+        if wanted.text is not None and not wanted.is_reworded:
+            data = delivery.with_body(data, Body.of(wanted.text))
+        return replace(
+            message,
+            to=tuple(address.mailbox for address in to),
+            cc=tuple(address.mailbox for address in cc),
+            bcc=tuple(address.mailbox for address in bcc),
+            subject=subject,
+            files=(*message.files, *more),
+            sha256=self._tools.store.put(data),
+            id=0,
+        )
+
+    def _require_own(self, package: PackageRecord, place: str, text: str) -> None:
+        _refuse(self._watch.search(_keys(package), place, checks.read_back(text.encode(), "text")))
+
+    def _enclosed(self, package: PackageRecord, wanted: Amendment) -> Iterator[DocumentRecord]:
+        names = [document.name for document in package.documents]
+        for path in wanted.enclose:
+            part = enclosed(None, str(path), "--enclose")
+            _refuse(self._watch.search(_keys(package), part.name, part.found, is_fixed=True))
+            self._tools.store.put(part.data)
+            record = part.record(names)
+            names.append(record.name)
+            yield record
 
 
 def _parts(messages: Iterable[MessageRecord]) -> Iterator[HandOverRecord]:
@@ -174,8 +274,6 @@ def _require_amendable(run: RunRecord, package: PackageRecord, wanted: Amendment
         )
     if package.of_kind(HandOverKind.DRAFT):
         raise RunError(f"the messages of package {key} are drafts", fix="Change the draft before you send it")
-    if wanted.text is not None and has_field(wanted.text):
-        raise RunError("merge fields are not filled in what you add", fix="Write the words without {{ }}")
     if wanted.keep and package.keys:
         what = f"package {key} is a bundle, which is found by its address"
         raise RunError(what, fix="Correct its list, or leave out --keep")
@@ -184,29 +282,6 @@ def _require_amendable(run: RunRecord, package: PackageRecord, wanted: Amendment
             f"package {key} has messages to several people, and --to would send them all to one address",
             fix="Correct the list of recipients, and prepare it again with --only",
         )
-
-
-def _keep(run: RunRecord, package: PackageRecord, to: str, why: str, who: str, tools: Tools) -> None:
-    """Keep the address for later runs.
-
-    Raises:
-        StorageError: it cannot be kept.
-    """
-    was = "; ".join(package.messages[0].to)
-    at = tools.clock().isoformat(timespec="seconds")
-    one = Correction(job=run.job, key=package.key, was=was, now=to.strip(), by=who, on=at, why=why)
-    keep(tools.workspace.folder, one)
-
-
-def _words(wanted: Amendment) -> Iterator[str]:
-    for name in ("to", "cc", "bcc"):
-        if (text := getattr(wanted, name)) is not None:
-            kept = ", for later runs too" if name == "to" and wanted.keep else ""
-            yield f"{name} changed to {text or 'nobody'}{kept}"
-    if wanted.text is not None:
-        yield "message changed"
-    if wanted.enclose:
-        yield f"enclosed {', '.join(path.name for path in wanted.enclose)}"
 
 
 def _addresses(text: str | None, old: Sequence[str], part: str) -> tuple[Address, ...]:
@@ -220,57 +295,10 @@ def _addresses(text: str | None, old: Sequence[str], part: str) -> tuple[Address
         raise DataError(f"'{text}' is not an address: {error}", where=f"--{part}", fix="Write name@domain") from error
 
 
-def _amended(
-    message: MessageRecord, wanted: Amendment, more: Sequence[str], package: PackageRecord, watch: Watch, tools: Tools
-) -> MessageRecord:
-    to, cc, bcc = (_addresses(getattr(wanted, part), getattr(message, part), part) for part in ("to", "cc", "bcc"))
-    data = tools.store.get(message.sha256)
-    if wanted.to is not None or wanted.cc is not None:
-        shown_to, shown_cc = (None if wanted.to is None else to), (None if wanted.cc is None else cc)
-        data = delivery.readdressed(data, shown_to, shown_cc)
-    if wanted.text is not None:
-        body = Body.of(wanted.text)
-        found = checks.read_back(body.text.encode(), "text")
-        _require_own(watch.search(_owners(package), "the message", found))
-        data = delivery.with_body(data, body)
-    return replace(
-        message,
-        to=tuple(address.mailbox for address in to),
-        cc=tuple(address.mailbox for address in cc),
-        bcc=tuple(address.mailbox for address in bcc),
-        files=(*message.files, *more),
-        sha256=tools.store.put(data),
-        id=0,
-    )
-
-
-def _enclosed(paths: Sequence[Path], package: PackageRecord, watch: Watch, tools: Tools) -> Iterator[DocumentRecord]:
-    names = [document.name for document in package.documents]
-    for path in paths:
-        part = enclosed(None, str(path), "--enclose")
-        _require_own(watch.search(_owners(package), part.name, part.found, is_fixed=True))
-        tools.store.put(part.data)
-        record = part.record(names)
-        names.append(record.name)
-        yield record
-
-
-def _watch(packages: Sequence[PackageRecord]) -> Watch:
-    """What names the recipients of a run: their keys, names and addresses."""
-    return Watch(
-        Identity(
-            key=package.key,
-            values=(("key", package.key), ("name", package.name), *(("address", to) for to in package.to)),
-            has_rows=not package.keys,
-        )
-        for package in packages
-    )
-
-
-def _owners(package: PackageRecord) -> tuple[str, ...]:
+def _keys(package: PackageRecord) -> tuple[str, ...]:
     return (package.key, *package.keys)
 
 
-def _require_own(hits: Sequence[checks.Hit]) -> None:
+def _refuse(hits: Sequence[checks.Hit]) -> None:
     if hits:
         raise RunError(f"this names somebody else: {checks.described(hits)}", fix="Nothing was changed; take it out")
