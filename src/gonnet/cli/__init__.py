@@ -24,7 +24,7 @@ COMMANDS = {
     "preview": "Make a few packages to look at, without a run.",
     "prepare": "Make every recipient's package. Contacts nobody.",
     "review": "See every package of a run before anything leaves.",
-    "amend": "Change a package before it leaves: addresses, words, one more file.",
+    "amend": "Change packages before they leave: addresses, words, one more file.",
     "hold": "Hold packages of a run: they do not leave.",
     "release": "Release packages that are held.",
     "skip": "Leave packages out of a run.",
