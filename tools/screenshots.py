@@ -23,6 +23,8 @@ from email import message_from_bytes
 from email.policy import default
 from pathlib import Path
 
+import openpyxl
+
 _TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 _GONNET = [sys.executable, "-m", "gonnet"]
 _DISPLAY = ":77"
@@ -38,7 +40,6 @@ _TERMINALS = {
     "send": "gonnet send 2 --yes --again",
     "show": "gonnet show 1 B121",
     "due": "gonnet due",
-    "jobs": "gonnet jobs",
 }
 
 
@@ -65,6 +66,7 @@ def main() -> None:
             "bundles": lambda: _bundles(workspace),
             "arrivals": lambda: _arrivals(workspace),
             "review-page": lambda: _review_page(workspace),
+            "review-sheet": lambda: _review_sheet(workspace),
         }
         for name, take in pictures.items():
             if not wanted or name in wanted:
@@ -225,9 +227,52 @@ def _review_page(workspace: Path) -> None:
     _browser(workspace, f"{(workspace / 'review.html').as_uri()}#00375", "review-page", "1280,900")
 
 
-def _page(file: Path, number: int, target: Path) -> Path:
+def _review_sheet(workspace: Path) -> None:
+    """The review as a workbook, with a few decisions in it: as much of it as a window shows."""
+    own = workspace.parent / "reviewed"
+    shutil.copytree(workspace, own, ignore=shutil.ignore_patterns(".gonnet"))
+    file = own / "review.xlsx"
+    for words in (("prepare", "statements"), ("review", "statements", "--sheet", file.name)):
+        subprocess.run([*_GONNET, *words], cwd=own, check=False, stdout=subprocess.DEVNULL)
+    book = openpyxl.load_workbook(file)
+    sheet = book["Packages"]
+    columns = {cell.value: cell.column for cell in sheet[1]}
+    decided = {
+        2: {"Decision": "send", "Reason": "called, the cell count is known"},
+        3: {"Decision": "send", "Reason": "has an address now", "Other To": "iris@keld.example"},
+        5: {"Decision": "skip", "Reason": "looked at by two"},
+        8: {"Decision": "hold", "Reason": "price is being looked at"},
+    }
+    for row, cells in decided.items():
+        for heading, text in cells.items():
+            sheet.cell(row, columns[heading]).value = text
+    sheet.print_area = "A1:H24"
+    sheet.print_title_rows = None
+    sheet.page_setup.fitToHeight = 1
+    del book["Run"]
+    book.save(file)
+    office = ["soffice", "--headless", "--convert-to", "pdf", "--outdir", str(own), str(file)]
+    subprocess.run(office, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    picture = _page(own / "review.pdf", 1, own / "review-sheet", 135)
+    subprocess.run(
+        [
+            "convert",
+            str(picture),
+            "-trim",
+            "+repage",
+            "-bordercolor",
+            "white",
+            "-border",
+            "12",
+            str(_TARGET / "review-sheet.png"),
+        ],
+        check=True,
+    )
+
+
+def _page(file: Path, number: int, target: Path, dots: int = 92) -> Path:
     """The picture of a page, at `target` with `.png` behind it."""
-    options = ["-png", "-r", "92", "-f", str(number), "-l", str(number), "-singlefile"]
+    options = ["-png", "-r", str(dots), "-f", str(number), "-l", str(number), "-singlefile"]
     subprocess.run(["pdftoppm", *options, str(file), str(target)], check=True)
     return target.with_name(f"{target.name}.png")
 

@@ -20,6 +20,7 @@ from __future__ import annotations
 import difflib
 import shlex
 from collections.abc import Iterable, Sequence
+from typing import Self
 
 
 class GonnetError(Exception):
@@ -29,13 +30,26 @@ class GonnetError(Exception):
         what: One sentence without a full stop: what is wrong.
         where: File and line, data set, key or server; empty where the sentence says it.
         fix: What the operator can do about it; empty only where nothing can be.
+        others: Other mistakes of the same file.
     """
 
-    def __init__(self, what: str, *, where: str = "", fix: str = "") -> None:
+    def __init__(self, what: str, *, where: str = "", fix: str = "", others: Sequence[GonnetError] = ()) -> None:
         super().__init__(what)
         self.what = what
         self.where = where
         self.fix = fix
+        self.others = tuple(others)
+
+    @classmethod
+    def of(cls, mistakes: Sequence[GonnetError]) -> Self:
+        """One error that carries all `mistakes` (at least one), in file order."""
+        first, *rest = mistakes
+        return cls(first.what, where=first.where, fix=first.fix, others=rest)
+
+    @property
+    def mistakes(self) -> tuple[GonnetError, ...]:
+        """This mistake and the others found with it."""
+        return (self, *self.others)
 
     def __str__(self) -> str:
         head = f"{self.where}: {self.what}" if self.where else self.what
@@ -53,21 +67,6 @@ def _rebuild(kind: type[GonnetError], what: str, where: str, fix: str) -> Gonnet
 
 class JobError(GonnetError):
     """The job or workspace file is wrong. Holds every mistake of the file, not the first alone."""
-
-    def __init__(self, what: str, *, where: str = "", fix: str = "", others: Sequence[JobError] = ()) -> None:
-        super().__init__(what, where=where, fix=fix)
-        self.others = tuple(others)
-
-    @classmethod
-    def of(cls, mistakes: Sequence[JobError]) -> JobError:
-        """One error that carries all `mistakes` (at least one), in file order."""
-        first, *rest = mistakes
-        return cls(first.what, where=first.where, fix=first.fix, others=rest)
-
-    @property
-    def mistakes(self) -> tuple[JobError, ...]:
-        """This mistake and the others found with it."""
-        return (self, *self.others)
 
 
 class ParameterError(GonnetError):

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
     from gonnet.pipeline.reviewing.decisions import Ask, Intention
     from gonnet.pipeline.reviewing.selecting import Selection
+    from gonnet.pipeline.tools import Tools
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -73,16 +74,21 @@ def moved(run_id: str, which: Selection, to: str, why: str, workspace: Path | No
     return _exit.DONE
 
 
-def asking(verb: str, *, yes: bool, as_json: bool, is_always: bool = False) -> Ask:
-    """Shows what is about to be done to whom and asks; who wrote down every key is only asked where it is always so."""
+def asking(verb: str, *, yes: bool, as_json: bool, always_by: Tools | None = None) -> Ask:
+    """Shows what is about to be done to whom, and asks.
+
+    Who wrote down every key is only asked where it is always so; then what the leak check found is shown too.
+    """
 
     def ask(intention: Intention) -> bool:
         from gonnet.cli import _show
 
-        if intention.is_named and not is_always:
+        if intention.is_named and always_by is None:
             return True
         if not as_json:
             show(intention)
+            if always_by is not None:
+                show_hits(intention, always_by)
         many = _show.many(len(intention.packages), "package")
         return _show.confirmed(f"{verb} {many} of run {intention.run.id}?", yes=yes)
 
@@ -93,19 +99,39 @@ def show(intention: Intention) -> None:
     """What is about to be done to whom, and who is left out."""
     from gonnet.cli import _show
 
-    shown = intention.changes[:_SHOWN]
-    is_alike = len({change.what for change in intention.changes}) == 1
+    said: dict[str, list[str]] = {}
+    for change in intention.changes:
+        said.setdefault(change.package.key, []).append(change.what)
+    words = {key: "; ".join(what) for key, what in said.items()}
+    is_alike = len(set(words.values())) == 1
     if is_alike:
-        _show.line(f"Each of these: {shown[0].what}", "bold")
-    width = max(len(change.package.key) for change in shown)
-    for change in shown:
-        _show.line(f"  {_about(change.package, width)}{'' if is_alike else f': {change.what}'}")
-    if len(intention.changes) > _SHOWN:
-        _show.line(f"  … and {len(intention.changes) - _SHOWN:,} more")
+        _show.line(f"Each of these: {next(iter(words.values()))}", "bold")
+    shown = intention.packages[:_SHOWN]
+    width = max(len(package.key) for package in shown)
+    for package in shown:
+        _show.line(f"  {_about(package, width)}{'' if is_alike else f': {words[package.key]}'}")
+    if len(words) > _SHOWN:
+        _show.line(f"  … and {len(words) - _SHOWN:,} more")
     for package, error in intention.left_out[:_SHOWN]:
         _show.stated("skipped", f"{package.key}  left out: {error.what}")
     if len(intention.left_out) > _SHOWN:
         _show.line(f"  … and {len(intention.left_out) - _SHOWN:,} more are left out")
+
+
+def show_hits(intention: Intention, tools: Tools, into: Path | None = None) -> None:
+    """What the leak check found in what is released, with what stands around it, and pictures of the pages."""
+    from gonnet.cli import _show
+    from gonnet.pipeline.reviewing.hit_pictures import marked_pages
+
+    found = intention.released_hits
+    if found:
+        _show.line("The leak check found:", "bold")
+    for package in found:
+        for hit in package.hits:
+            _show.stated("held", f"{package.key}  '{hit.value}', the {hit.kind} of {hit.owner}, in {hit.place}")
+            _show.line(f"            {hit.context}", "bright_black")
+        for page in marked_pages(package, tools, into) if into is not None else ():
+            _show.line(f"            picture: {page}")
 
 
 def _about(package: PackageRecord, width: int) -> str:

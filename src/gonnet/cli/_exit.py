@@ -10,13 +10,14 @@ import click
 
 from gonnet.cli._signals import end_in_order
 from gonnet.cli._streams import make_steady
-from gonnet.errors import GonnetError, JobError, StorageError, UnreachableError
+from gonnet.errors import GonnetError, StorageError, UnreachableError
 
 DONE = 0
 DEFECT = 1
 WRONG = 2
 ATTENTION = 3
 UNREACHABLE = 4
+_SHOWN = 50
 
 
 def run(command: click.Command, words: Sequence[str] | None = None) -> NoReturn:
@@ -52,8 +53,8 @@ def run(command: click.Command, words: Sequence[str] | None = None) -> NoReturn:
 
 def tell(error: GonnetError) -> None:
     """Print an error: what is wrong, where, how to put it right; all mistakes of a file, one below the other."""
-    mistakes = error.mistakes if isinstance(error, JobError) else (error,)
-    for mistake in mistakes:
+    mistakes = error.mistakes
+    for mistake in mistakes[:_SHOWN]:
         place = click.style(f"{mistake.where}: ", bold=True) if mistake.where else ""
         click.echo(f"{click.style('error:', fg='red', bold=True)} {place}{mistake.what}", err=True)
         if mistake.fix:

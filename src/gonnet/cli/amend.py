@@ -28,6 +28,13 @@ from gonnet.cli import _by_hand, _exit, _options
     metavar="FILE",
     help="One more file that goes with it.",
 )
+@click.option(
+    "--from",
+    "sheet",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    metavar="FILE",
+    help="Carry out what was decided in a sheet that `gonnet review --sheet` wrote.",
+)
 @_by_hand.reason_option
 @_by_hand.yes_option
 @_options.workspace_option
@@ -46,6 +53,7 @@ def amend(
     subject: str | None,
     text: str | None,
     enclose: tuple[Path, ...],
+    sheet: Path | None,
     why: str,
     yes: bool,
     workspace: Path | None,
@@ -63,28 +71,51 @@ def amend(
     \b
     Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
               gonnet amend last --where "payable < 0" --message owing
+              gonnet amend last --from review.xlsx
               gonnet amend last 'F-01*' --subject "Corrected: your milk in {{ period.label }}"
     """
     from gonnet.cli import _open
     from gonnet.pipeline.reviewing.amend import amend as put_right
     from gonnet.pipeline.reviewing.amendment import Amendment
 
-    if text is not None and text.startswith("@"):
-        try:
-            text = Path(text[1:]).read_text("utf-8")
-        except (OSError, UnicodeError) as error:
-            raise click.BadParameter(f"{text[1:]} cannot be read", param_hint="--message-text") from error
+    text = _text_of(text) if text is not None and text.startswith("@") else text
     wanted = Amendment(to=to, cc=cc, bcc=bcc, message=message, subject=subject, text=text, enclose=enclose, keep=keep)
     if keep and to is None:
         raise click.UsageError("--keep goes with --to")
+    if sheet is not None:
+        return _from_sheet(
+            run_id, sheet, workspace, is_alone=wanted == Amendment() and not keys, yes=yes, as_json=as_json
+        )
     if wanted == Amendment():
         raise click.UsageError(
-            "say what to change: --to, --cc, --bcc, --message, --subject, --message-text or --enclose"
+            "say what to change: --to, --cc, --bcc, --message, --subject, --message-text, --enclose or --from"
         )
     which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         ask = _by_hand.asking("Change", yes=yes, as_json=as_json)
         packages = put_right(run, tools, which, wanted, why, tools.who, ask)
+        _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
+    return _exit.DONE
+
+
+def _text_of(named: str) -> str:
+    try:
+        return Path(named[1:]).read_text("utf-8")
+    except (OSError, UnicodeError) as error:
+        raise click.BadParameter(f"{named[1:]} cannot be read", param_hint="--message-text") from error
+
+
+def _from_sheet(run_id: str, sheet: Path, workspace: Path | None, *, is_alone: bool, yes: bool, as_json: bool) -> int:
+    """Carry out what was decided in a sheet."""
+    from gonnet.cli import _open
+    from gonnet.pipeline.reviewing.from_sheet import amend_from
+
+    if not is_alone:
+        raise click.UsageError("--from goes alone: the sheet says which packages, and what")
+    with _open.tools_at(workspace) as tools:
+        run = tools.ledger.run(run_id)
+        ask = _by_hand.asking("Change", yes=yes, as_json=as_json, always_by=tools)
+        packages = amend_from(run, tools, sheet, tools.who, ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE

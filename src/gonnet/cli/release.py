@@ -11,7 +11,6 @@ from gonnet.cli import _by_hand, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.pipeline.reviewing.decisions import Intention
-    from gonnet.pipeline.tools import Tools
 
 
 @click.command(short_help="Release packages that are held.")
@@ -59,28 +58,12 @@ def release(
         def ask(intention: Intention) -> bool:
             if not as_json:
                 _by_hand.show(intention)
-                _tell(intention, tools, into)
-            found = any(package.hits for package in intention.packages)
+                _by_hand.show_hits(intention, tools, into)
             many = _show.many(len(intention.packages), "package")
-            return _show.confirmed(f"Release {many}{' all the same' if found else ''}?", yes=yes)
+            all_the_same = " all the same" if intention.released_hits else ""
+            return _show.confirmed(f"Release {many}{all_the_same}?", yes=yes)
 
         run = tools.ledger.run(run_id)
         packages = move(run, tools, which, State.READY, why, tools.who, ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE
-
-
-def _tell(intention: Intention, tools: Tools, into: Path | None) -> None:
-    """What the leak check found, with what stands around it, and pictures of the pages."""
-    from gonnet.cli import _show
-    from gonnet.pipeline.reviewing.hit_pictures import marked_pages
-
-    found = [package for package in intention.packages if package.hits]
-    if found:
-        _show.line("The leak check found:", "bold")
-    for package in found:
-        for hit in package.hits:
-            _show.stated("held", f"{package.key}  '{hit.value}', the {hit.kind} of {hit.owner}, in {hit.place}")
-            _show.line(f"            {hit.context}", "bright_black")
-        for page in marked_pages(package, tools, into) if into is not None else ():
-            _show.line(f"            picture: {page}")

@@ -34,6 +34,12 @@ if TYPE_CHECKING:
     help="Write the review as a page that opens in a browser.",
 )
 @click.option(
+    "--sheet",
+    type=click.Path(dir_okay=False, path_type=Path),
+    metavar="FILE",
+    help="Write the review as a sheet (.xlsx or .csv), to decide in; `gonnet amend RUN --from FILE` reads it back.",
+)
+@click.option(
     "--pictures", type=click.IntRange(min=0), default=200, help="With --html: packages with picture and message."
 )
 @click.option("--figure", default="", metavar="NAME", help="With --html: the figure whose distribution is drawn.")
@@ -58,6 +64,7 @@ def review(
     only: tuple[str, ...],
     into: Path | None,
     page: Path | None,
+    sheet: Path | None,
     pictures: int,
     figure: str,
     state: tuple[str, ...],
@@ -73,17 +80,17 @@ def review(
 ) -> int:
     """See every package of a run before anything leaves: one line each, what needs a decision first.
 
-    RUN is a number or `last`, the default. First come packages that are held, then those with something odd or changed
-    since the last run of which something was sent; the rest follows, by pages.
+    RUN is a number or `last`, the default. Held packages come first, then what is odd or has changed since the last
+    run of which something was sent; the rest follows, by pages.
 
     \b
     Example:  gonnet review --sort change --lines 20
               gonnet review last --html review.html
-              gonnet review 3 --only 00042 --into look
+              gonnet review last --sheet review.xlsx
     """
     from decimal import Decimal
 
-    from gonnet.cli import _files, _open, _report, _show
+    from gonnet.cli import _files, _open, _report
     from gonnet.pipeline.attention import wants_attention
     from gonnet.pipeline.reviewing.comparison import against_last
     from gonnet.pipeline.reviewing.listing import in_order, page_of
@@ -92,27 +99,39 @@ def review(
     from gonnet.pipeline.surveying.picking import picked_of
 
     with _open.tools_at(workspace) as tools:
-        run = tools.ledger.run(run_id)
+        run, against = tools.ledger.run(run_id), None
         packages = tools.ledger.packages(run.id, picked_of(run, tools, only))
-        is_alone = only or (as_json and not sort)  # a few cannot tell who is gone, and machines compare by themselves
-        against = None if is_alone else against_last(run, packages, tools.ledger, Decimal(moved) / 100)
-        if page is not None:
+        if not only and (sort or not as_json):  # a few cannot tell who is gone, and machines compare by themselves
+            against = against_last(run, packages, tools.ledger, Decimal(moved) / 100)
+        if page:
             _write_page(run, packages, against, tools, page, pictures, figure)
         packages = tuple(_wanted(packages, state, find))
-        listed = [package for package in packages if not quiet or str(package.state) in OPEN]
-        shown = in_order(listed, against, sort, backwards=reverse)
-        part = page_of(shown, *((1, 0) if quiet or as_json or page is not None else (number, lines)))
+        every = in_order(packages, against, sort, backwards=reverse)
+        if sheet:
+            _write_sheet(run, every, against, tools, sheet)
+        shown = [package for package in every if not quiet or str(package.state) in OPEN]
+        part = page_of(shown, *((1, 0) if quiet or as_json or page or sheet else (number, lines)))
         if into is not None:
             _files.copied(tools, packages, into, over=True)
         earlier = sent_already(run, tools)
         note_review(run, tools, is_whole=not (only or state or find))
     if as_json:
         _report.as_json(run, part.packages if sort or reverse else packages, earlier)
-    elif page is not None:
-        _show.line(f"The review of run {run.id} is in {page}; it holds everybody's figures, and only you may read it.")
-    else:
+    elif not _tell_where(run, page, sheet):
         _list(run, packages, part, against, earlier, into, quiet=quiet)
     return _exit.ATTENTION if wants_attention(run) else _exit.DONE
+
+
+def _tell_where(run: RunRecord, page: Path | None, sheet: Path | None) -> bool:
+    """Whether the review is in a file; which one."""
+    from gonnet.cli import _show
+
+    places = [place for place in (page, sheet) if place is not None]
+    for place in places:
+        _show.line(f"The review of run {run.id} is in {place}; it holds everybody's figures, and only you may read it.")
+    if sheet is not None:
+        _show.next_steps((typed("amend", run.id, "--from", sheet), "carry out what was decided in it"))
+    return bool(places)
 
 
 def _write_page(
@@ -128,6 +147,19 @@ def _write_page(
 
     text = review_page(run, packages, against, tools, pictures, figure)
     private.write(page, text.encode("utf-8"))
+
+
+def _write_sheet(
+    run: RunRecord, packages: Sequence[PackageRecord], against: Comparison | None, tools: Tools, place: Path
+) -> None:
+    from gonnet.pipeline.reviewing.sheet.lines import messages_of, table_of
+    from gonnet.pipeline.reviewing.sheet.writing import text, workbook
+
+    if place.suffix.casefold() not in (".xlsx", ".csv"):
+        raise click.BadParameter("write FILE.xlsx or FILE.csv", param_hint="--sheet")
+    before = tools.ledger.packages(against.run) if against is not None else ()
+    table = table_of(run, packages, messages_of(run, tools), before, against)
+    private.write(place, text(table) if place.suffix.casefold() == ".csv" else workbook(table))
 
 
 def _wanted(packages: Sequence[PackageRecord], states: Sequence[str], find: str | None) -> Iterator[PackageRecord]:

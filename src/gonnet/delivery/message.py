@@ -309,10 +309,9 @@ def with_message_id(sealed: bytes, message_id: str) -> bytes:
     return b"\r\n".join(lines) + b"\r\n\r\n" + body
 
 
-def with_subject(sealed: bytes, subject: str) -> bytes:
+def with_subject(sealed: bytes, old: str, subject: str) -> bytes:
     """The same message under another subject, which is also the title of its HTML where the old one was."""
     head, body = sealed.split(b"\r\n\r\n", 1)
-    old = str(message_from_bytes(head + b"\r\n\r\n", policy=default)["Subject"])
     line = headers.unstructured("Subject", subject).removesuffix(b"\r\n")
     lines = [line if part.lower().startswith(b"subject:") else part for part in _unfolded(head)]
     return b"\r\n".join(lines) + b"\r\n\r\n" + _retitled(body, old, subject)

@@ -20,7 +20,7 @@ from ruamel.yaml.constructor import DuplicateKeyError
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.scalarfloat import ScalarFloat
 
-from gonnet.errors import JobError, meant, nearest
+from gonnet.errors import GonnetError, JobError, meant, nearest
 from gonnet.jobs.alike import joined
 from gonnet.jobs.arrivals import Arrival
 from gonnet.jobs.blocks import Block
@@ -225,7 +225,7 @@ def _validated(model: type[M], tree: object, positions: Positions, shown: Path) 
     raise JobError.of(sorted(mistakes, key=_by_line))
 
 
-def _by_line(mistake: JobError) -> tuple[int, ...]:
+def _by_line(mistake: GonnetError) -> tuple[int, ...]:
     return tuple(int(part) for part in mistake.where.split(":")[1:])
 
 

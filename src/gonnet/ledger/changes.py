@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import Connection, Engine, insert, update
+from sqlalchemy import ColumnElement, Connection, Engine, Select, select, update
 
 from gonnet.errors import RunError, typed
-from gonnet.ledger import schema
+from gonnet.ledger import schema, statements
 from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import conclude_package
 from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
-from gonnet.ledger.states import BY_HAND, HandOverState, Purpose, State, origins
+from gonnet.ledger.states import HandOverState, Purpose, State, origins
 from gonnet.ledger.writing import add_leaving, document_row
+
+_MOST = 500  # packages that a statement names at a time
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,37 +114,43 @@ class Changes:
 
     @explained
     def enter(self, run_id: int, changes: Sequence[Change]) -> None:
-        """Make changes of packages of a run, in this order: all of them, or none.
+        """Make changes of packages of a run: all of them, or none. A package that is rewritten may be moved then.
 
         Raises:
             RunError: a package, or something of it, has come to another state.
         """
         with self._engine.begin() as work:
+            _rewrite(work, run_id, [change for change in changes if isinstance(change, Rewriting)])
             for change in changes:
                 self._make(work, run_id, change)
-                values = {"run_id": run_id, "package_id": change.package.id, "at": self._now()}
-                work.execute(insert(schema.events).values(**values, what=change.what[:600]))
+            _move(work, run_id, [change for change in changes if isinstance(change, Move)])
+            at = self._now()
+            notes = [
+                {"run_id": run_id, "package_id": one.package.id, "at": at, "what": one.what[:600]} for one in changes
+            ]
+            if notes:
+                work.execute(statements.NOTE, notes)
 
     def _make(self, work: Connection, run_id: int, change: Change) -> None:
+        """Make a change of those that are rare, one by one."""
+        number = change.package.id
         match change:
-            case Move():
-                _move(work, run_id, change)
             case Settlement():
                 for part, state, why in change.decided:
                     self._bring(work, run_id, change.package, part, state, reply=why, refused="", code=None)
-                conclude_package(work, change.package.id)
-            case Rewriting():
-                _rewrite(work, run_id, change)
+                conclude_package(work, number)
             case Replacement():
                 for part in change.closed:
                     self._bring(work, run_id, change.package, part, HandOverState.CLOSED)
-                _redocument(work, change.package.id, change.documents)
-                add_leaving(work, run_id, change.package.id, change.messages, change.mailed)
-                _seal(work, change.package.id, seal=change.seal)
-                conclude_package(work, change.package.id)
+                _redocument(work, [change])
+                add_leaving(work, run_id, [(number, change.messages, change.mailed)])
+                _seal(work, number, seal=change.seal)
+                conclude_package(work, number)
             case Addition():
-                add_leaving(work, run_id, change.package.id, change.messages, change.hand_overs)
-                _seal(work, change.package.id, seal=change.seal, state=State.READY, reason="")
+                add_leaving(work, run_id, [(number, change.messages, change.hand_overs)])
+                _seal(work, number, seal=change.seal, state=State.READY, reason="")
+            case _:
+                return
 
     def _bring(
         self,
@@ -164,37 +172,61 @@ class Changes:
             raise RunError(f"{part.target} is no longer {part.state}", fix=_look(run_id, package))
 
 
-def _move(work: Connection, run_id: int, change: Move) -> None:
-    table = schema.packages
-    done = work.execute(
-        update(table)
-        .where(table.c.id == change.package.id, table.c.state.in_(BY_HAND[change.to]))
-        .values(state=change.to, reason=change.reason, seal=change.seal)
+def _move(work: Connection, run_id: int, changes: Sequence[Move]) -> None:
+    package = schema.packages.c
+    for to in dict.fromkeys(change.to for change in changes):
+        mine = [change for change in changes if change.to is to]
+        there = [{"number": one.package.id, "why": one.reason, "sealed": one.seal} for one in mine]
+        if work.execute(statements.MOVE[to], there).rowcount != len(mine):
+            states = dict(_in_parts(work, select(package.id, package.state), package.id, mine))
+            gone = next((one for one in mine if states[one.package.id] != to), mine[0])
+            what = f"package {gone.package.key} is no longer {gone.package.state}"
+            raise RunError(what, fix=_look(run_id, gone.package))
+
+
+def _rewrite(work: Connection, run_id: int, changes: Sequence[Rewriting]) -> None:
+    part, message = schema.hand_overs, schema.messages
+    mine = part.c.message_id.is_not(None)
+    tried = select(part.c.package_id, part.c.state).where(
+        mine, part.c.purpose != Purpose.TRIAL, part.c.state != HandOverState.WAITING
     )
-    if done.rowcount != 1:
-        what = f"package {change.package.key} is no longer {change.package.state}"
-        raise RunError(what, fix=_look(run_id, change.package))
+    if found := dict(_in_parts(work, tried, part.c.package_id, changes)):
+        key = next(change.package.key for change in changes if change.package.id in found)
+        raise RunError(f"something of package {key} was handed over", fix="It can only be sent again")
+    for numbers in _parts(changes):
+        of = part.c.package_id.in_(numbers) & mine
+        work.execute(part.delete().where(of, part.c.purpose != Purpose.TRIAL))
+        work.execute(update(part).where(of).values(message_id=None))  # trials stay, for the counts of their day
+        work.execute(message.delete().where(message.c.package_id.in_(numbers)))
+    _redocument(work, changes)
+    add_leaving(work, run_id, [(change.package.id, change.messages, change.mailed) for change in changes])
+    if changes:
+        values = [
+            {"number": one.package.id, "now": one.state, "why": one.reason, "sealed": one.seal} for one in changes
+        ]
+        work.execute(statements.SEAL, values)
 
 
-def _rewrite(work: Connection, run_id: int, change: Rewriting) -> None:
-    number, part, message = change.package.id, schema.hand_overs, schema.messages
-    mine = (part.c.package_id == number) & part.c.message_id.is_not(None)
-    tried = mine & (part.c.purpose != Purpose.TRIAL) & (part.c.state != HandOverState.WAITING)
-    if work.execute(part.select().where(tried)).first() is not None:
-        what = f"something of package {change.package.key} was handed over"
-        raise RunError(what, fix="It can only be sent again")
-    work.execute(part.delete().where(mine, part.c.purpose != Purpose.TRIAL))
-    work.execute(update(part).where(mine).values(message_id=None))  # trials stay, for the counts of their day
-    work.execute(message.delete().where(message.c.package_id == number))
-    _redocument(work, number, change.documents)
-    add_leaving(work, run_id, number, change.messages, change.mailed)
-    _seal(work, number, seal=change.seal, state=change.state, reason=change.reason)
+def _redocument(work: Connection, changes: Sequence[Rewriting | Replacement]) -> None:
+    for numbers in _parts(changes):
+        work.execute(schema.documents.delete().where(schema.documents.c.package_id.in_(numbers)))
+    rows = [document_row(change.package.id, part) for change in changes for part in change.documents]
+    if rows:
+        work.execute(statements.ADD_DOCUMENT, rows)
 
 
-def _redocument(work: Connection, package_id: int, documents: Sequence[DocumentRecord]) -> None:
-    work.execute(schema.documents.delete().where(schema.documents.c.package_id == package_id))
-    if documents:
-        work.execute(insert(schema.documents), [document_row(package_id, part) for part in documents])
+def _parts(changes: Sequence[Change]) -> Iterator[list[int]]:
+    """The numbers of packages, as many at a time as a statement may name."""
+    for at in range(0, len(changes), _MOST):
+        yield [change.package.id for change in changes[at : at + _MOST]]
+
+
+def _in_parts(
+    work: Connection, query: Select[int, str], number: ColumnElement[int], changes: Sequence[Change]
+) -> Iterator[tuple[int, str]]:
+    for numbers in _parts(changes):
+        for found in work.execute(query.where(number.in_(numbers))):
+            yield found[0], found[1]
 
 
 def _seal(work: Connection, package_id: int, **values: object) -> None:

@@ -10,7 +10,7 @@ from sqlalchemy.engine.interfaces import DBAPICursor
 from sqlalchemy.exc import DBAPIError
 
 from gonnet.ledger import schema
-from gonnet.ledger.states import HandOverState, State, origins
+from gonnet.ledger.states import BY_HAND, HandOverState, State, origins
 
 _message, _package, _part = schema.messages.c, schema.packages.c, schema.hand_overs.c
 
@@ -52,6 +52,17 @@ ANSWERED = {
     for state in HandOverState
     if origins(state)
 }
+MOVE = {
+    to: update(schema.packages)
+    .where(_package.id == bindparam("number"), or_(*(_package.state == before for before in BY_HAND[to])))
+    .values(state=to, reason=bindparam("why"), seal=bindparam("sealed"))
+    for to in BY_HAND
+}
+SEAL = (
+    update(schema.packages)
+    .where(_package.id == bindparam("number"))
+    .values(state=bindparam("now"), reason=bindparam("why"), seal=bindparam("sealed"))
+)
 PARTS_OF = (
     select(_part.id, _part.target_kind, _part.target, _part.place, _part.state, _part.refused, _part.code, _part.reply)
     .where(_part.package_id == bindparam("package"), _part.purpose != "trial")

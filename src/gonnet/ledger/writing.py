@@ -14,6 +14,9 @@ from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord,
 from gonnet.ledger.same import same
 from gonnet.ledger.states import RunState
 
+Leaving = tuple[int, Sequence[MessageRecord], Sequence[HandOverRecord]]
+"""Number of a package, messages and hand-overs of it."""
+
 
 class RunWriter:
     """Writes the packages of one run while they are made."""
@@ -35,8 +38,7 @@ class RunWriter:
             documents = [document_row(number, part) for number, package in numbered for part in package.documents]
             if documents:
                 work.execute(statements.ADD_DOCUMENT, documents)
-            for number, package in numbered:
-                add_leaving(work, self.id, number, package.messages, package.hand_overs)
+            add_leaving(work, self.id, [(number, one.messages, one.hand_overs) for number, one in numbered])
             at = self._now()
             work.execute(
                 statements.NOTE,
@@ -102,19 +104,17 @@ def _numbers(work: Connection, statement: Insert, rows: Sequence[Mapping[str, An
     return [int(number) for (number,) in work.execute(statement, list(rows))]
 
 
-def add_leaving(
-    work: Connection,
-    run_id: int,
-    package_id: int,
-    messages: Sequence[MessageRecord],
-    hand_overs: Sequence[HandOverRecord],
-) -> None:
-    """Write messages of a package, and hand-overs, which carry them or messages that it has already."""
-    rows = [_message(package_id, message) for message in messages]
+def add_leaving(work: Connection, run_id: int, leaving: Sequence[Leaving]) -> None:
+    """Write messages of packages, and hand-overs, which carry them or messages that they have already."""
+    rows = [_message(package, message) for package, messages, _ in leaving for message in messages]
     numbers = _numbers(work, statements.ADD_MESSAGE, rows) if rows else []
-    known = {message.message_id: number for message, number in zip(messages, numbers, strict=True)}
-    if hand_overs:
-        found = [hand_over_row(run_id, package_id, known.get(part.message_id), part) for part in hand_overs]
+    known = {row["message_id"]: number for row, number in zip(rows, numbers, strict=True)}
+    found = [
+        hand_over_row(run_id, package, known.get(part.message_id), part)
+        for package, _, parts in leaving
+        for part in parts
+    ]
+    if found:
         work.execute(statements.ADD_HAND_OVER, found)
 
 

@@ -82,3 +82,18 @@ def _ods(file: IO[bytes], sheet: str) -> Iterator[tuple[Cell, str]]:
             yield at, shown
         elif "formula" in given and "value-type" not in given:
             yield at, ""
+
+
+def formulas(path: Path, sheet: str) -> set[Cell]:
+    """Where the formulas of a sheet stand."""
+    if not zipfile.is_zipfile(path):
+        return set()
+    with zipfile.ZipFile(path) as book:
+        part = "content.xml" if "content.xml" in book.namelist() else part_of(book, sheet)
+        with book.open(part) as file:
+            if not _shows_any(file):
+                return set()
+        with book.open(part) as file:
+            if part == "content.xml":
+                return {at for at, given, _ in ods_cells(file, sheet) if "formula" in given}
+            return {place(node.get("r", "")) for node, parts in xlsx_cells(file) if "f" in parts}

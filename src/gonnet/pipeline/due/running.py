@@ -218,7 +218,7 @@ def _defect(number: int, entry: Entry | None, error: Exception, tools: Tools) ->
 
 def _ended(occurrence: OccurrenceRecord, error: GonnetError, notice: Notice, tools: Tools) -> Came:
     ledger = tools.ledger.occurrences
-    what = "; ".join(str(one.what) for one in error.mistakes) if isinstance(error, JobError) else error.what
+    what = "; ".join(str(one.what) for one in error.mistakes)
     where = f"{error.where}: " if error.where else ""
     ledger.end(occurrence.id, OccurrenceState.FAILED, f"{where}{what}", tools.clock(), notice)
     tools.log.say("occurrence failed", occurrence=occurrence.id, kind=type(error).__name__)

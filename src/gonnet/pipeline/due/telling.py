@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Sequence
 
-from gonnet.errors import GonnetError, JobError, typed
+from gonnet.errors import GonnetError, typed
 from gonnet.findings import Weight
 from gonnet.jobs.calendar import Entry
 from gonnet.ledger import RunRecord
@@ -101,7 +101,7 @@ def _called(occurrence: OccurrenceRecord) -> str:
 
 
 def _mistakes(error: GonnetError) -> Iterator[str]:
-    for one in error.mistakes if isinstance(error, JobError) else (error,):
+    for one in error.mistakes:
         where = f"{plain(one.where)}: " if one.where else ""
         fix = f". {plain(one.fix)}" if one.fix else ""
         yield f"- {where}{plain(one.what)}{fix}"

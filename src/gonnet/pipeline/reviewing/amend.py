@@ -56,6 +56,23 @@ def amend(
     return found
 
 
+def after(change: Amended) -> PackageRecord:
+    """A package as it will be after an amendment, if nothing of it was tried; else as it is."""
+    package = change.package
+    if isinstance(change, Replacement):
+        return package
+    others = tuple(part for part in package.hand_overs if part not in package.mailed)
+    return replace(
+        package,
+        state=change.state,
+        reason=change.reason,
+        seal=change.seal,
+        documents=tuple(change.documents),
+        messages=tuple(change.messages),
+        hand_overs=(*others, *change.mailed),
+    )
+
+
 class Amender:
     """Plans amendments of packages of one run.
 
@@ -64,17 +81,23 @@ class Amender:
         tools: The tools.
         who: Who amends.
         wanted: Every package that is to be amended, with what is wanted of it.
+        packages: All packages of the run, where they are known.
     """
 
     def __init__(
-        self, run: RunRecord, tools: Tools, who: str, wanted: Sequence[tuple[PackageRecord, Amendment]]
+        self,
+        run: RunRecord,
+        tools: Tools,
+        who: str,
+        wanted: Sequence[tuple[PackageRecord, Amendment]],
+        packages: Sequence[PackageRecord] | None = None,
     ) -> None:
-        self._run, self._tools, self._who = run, tools, who
+        self._run, self._tools, self._who, self._known = run, tools, who, packages
         self._rewording = Rewording(run, tools, wanted)
 
     @cached_property
-    def _packages(self) -> tuple[PackageRecord, ...]:
-        return self._tools.ledger.packages(self._run.id)
+    def _packages(self) -> Sequence[PackageRecord]:
+        return self._known if self._known is not None else self._tools.ledger.packages(self._run.id)
 
     @cached_property
     def _watch(self) -> Watch:
@@ -216,7 +239,7 @@ class Amender:
             shown_to, shown_cc = (None if wanted.to is None else to), (None if wanted.cc is None else cc)
             data = delivery.readdressed(data, shown_to, shown_cc)
         if wanted.subject is not None and not wanted.is_reworded:
-            data, subject = delivery.with_subject(data, wanted.subject), wanted.subject
+            data, subject = delivery.with_subject(data, subject, wanted.subject), wanted.subject
         if wanted.text is not None and not wanted.is_reworded:
             data = delivery.with_body(data, Body.of(wanted.text))
         return replace(

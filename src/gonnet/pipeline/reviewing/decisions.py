@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from gonnet.errors import RunError, typed
-from gonnet.ledger import PackageRecord, RunRecord
-from gonnet.ledger.changes import Change
+from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.ledger.changes import Change, Move
 from gonnet.pipeline.reviewing.selecting import Selection, selected
 from gonnet.pipeline.tools import Tools
 
@@ -34,7 +34,16 @@ class Intention:
     @property
     def packages(self) -> tuple[PackageRecord, ...]:
         """The packages that are changed, as they were before, each once."""
-        return tuple({change.package.key: change.package for change in self.changes}.values())
+        found: dict[str, PackageRecord] = {}
+        for change in self.changes:
+            found.setdefault(change.package.key, change.package)
+        return tuple(found.values())
+
+    @property
+    def released_hits(self) -> tuple[PackageRecord, ...]:
+        """The packages that may leave afterwards, although the leak check found something in them."""
+        freed = {change.package.key for change in self.changes if isinstance(change, Move) and change.to is State.READY}
+        return tuple(package for package in self.packages if package.key in freed and package.hits)
 
 
 Ask = Callable[[Intention], bool]
@@ -103,10 +112,11 @@ def carry_out(intention: Intention, tools: Tools) -> tuple[PackageRecord, ...]:
     run, before = intention.run, intention.packages
     keys = tuple(package.key for package in before)
     with tools.ledger.alone(run):
-        for was, now in zip(before, tools.ledger.packages(run.id, keys), strict=True):
-            if was != now:
-                what = f"package {now.key} was changed meanwhile"
-                raise RunError(what, fix=f"Nothing was done; look again with `{typed('show', run.id, now.key)}`")
+        now = {package.key: package for package in tools.ledger.packages(run.id, keys)}
+        for was in before:
+            if was != now[was.key]:
+                fix = f"Nothing was done; look again with `{typed('show', run.id, was.key)}`"
+                raise RunError(f"package {was.key} was changed meanwhile", fix=fix)
         tools.ledger.changes.enter(run.id, intention.changes)
     for change in intention.changes:
         tools.log.say("changed by hand", run=run.id, package=change.package.id, as_=type(change).__name__.casefold())

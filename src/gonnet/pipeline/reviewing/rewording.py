@@ -61,7 +61,7 @@ class Rewording:
         self._run, self._tools = run, tools
         self._keys: dict[str, None] = {}
         self._named: dict[_Words, str] = {}
-        self._made: _Made | None = None
+        self._made: _Made | GonnetError | None = None
         for package, one in wanted:
             if one.is_reworded:
                 self._keys[package.key] = None
@@ -79,14 +79,24 @@ class Rewording:
             JobError: there is no such message, or a merge field cannot be filled.
             GonnetError: the data cannot be read.
         """
-        if self._made is None:
-            self._made = self._read()
-        order, plan = self._made.orders.get(package.key), self._made.plans.get(package.key)
+        made = self._all()
+        order, plan = made.orders.get(package.key), made.plans.get(package.key)
         if order is None or plan is None or not order.contacts or not _is_same(package, plan):
             what = f"the data or the list are no longer those that package {package.key} was made of"
             fix = f"Make it anew: `{typed('prepare', self._run.job, '--only', package.key)}`"
             raise RunError(what, fix=fix)
-        return tuple(self._one(self._made.writer, order, message, _words(message, wanted)) for message in messages)
+        return tuple(self._one(made.writer, order, message, _words(message, wanted)) for message in messages)
+
+    def _all(self) -> _Made:
+        """All that writes, which is read once; so is what is wrong with it."""
+        if self._made is None:
+            try:
+                self._made = self._read()
+            except GonnetError as error:
+                self._made = error
+        if isinstance(self._made, GonnetError):
+            raise self._made
+        return self._made
 
     def _one(self, writer: MessageWriter, order: Order, message: MessageRecord, words: _Words) -> MessageRecord:
         to = {address.casefold() for address in message.to}
