@@ -236,7 +236,7 @@ def _review_sheet(workspace: Path) -> None:
         subprocess.run([*_GONNET, *words], cwd=own, check=False, stdout=subprocess.DEVNULL)
     book = openpyxl.load_workbook(file)
     sheet = book["Packages"]
-    columns = {cell.value: cell.column for cell in sheet[1]}
+    columns = {str(cell.value): at for at, cell in enumerate(sheet[1], 1)}
     decided = {
         2: {"Decision": "send", "Reason": "called, the cell count is known"},
         3: {"Decision": "send", "Reason": "has an address now", "Other To": "iris@keld.example"},

@@ -85,7 +85,6 @@ def review(
 
     \b
     Example:  gonnet review --sort change --lines 20
-              gonnet review last --html review.html
               gonnet review last --sheet review.xlsx
     """
     from decimal import Decimal
