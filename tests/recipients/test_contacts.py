@@ -108,3 +108,96 @@ def test_a_list_that_cannot_be_used_is_told(dairy: Dairy, recipients: str, says:
         messages(dairy, recipients)
     told = caught.value.mistakes if isinstance(caught.value, JobError) else (caught.value,)
     assert any(says in str(mistake) for mistake in told), told
+
+
+@pytest.mark.parametrize(
+    ("roles", "key", "expected"),
+    [
+        ("{to: [accounts, owner]}", "00042", ["'accounts' goes before", "written to", "written to"]),
+        ("{to: accounts, cc: owner}", "00042", ["in copy", "written to", "written to"]),
+        ("{to: [accounts, owner]}", "117", ["written to", "'not an address' is not an address", "nobody asks for this role"]),
+        ("{to: owner}, where: \"role <> 'Accounts'\"", "00042",
+         ["written to", "the list leaves it out", "nobody asks for this role"]),
+        ("{to: owner}, where: \"role <> 'vet'\"", "118", ["the list leaves it out"]),
+    ],
+)  # fmt: skip
+def test_every_contact_of_a_key_is_told_with_why_it_is_written_to_or_not(
+    dairy: Dairy, roles: str, key: str, expected: list[str]
+) -> None:
+    dairy.write("members.csv", CONTACTS)
+    dairy.job((USUAL, ROLES + roles + "}"), ("litres > 5000", "litres > 50000"))
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=None)
+    (package,) = dairy.json("show", "1", key, code=None)["packages"]
+    fates = [
+        contact["why_not"] or {"to": "written to", "cc": "in copy"}[contact["use"]] for contact in package["contacts"]
+    ]
+    assert [fate[: len(wanted)] for fate, wanted in zip(fates, expected, strict=True)] == expected
+    shown, explained = (dairy.gonnet(*words, code=None).stdout for words in (("show", "1", key), ("explain", "1", key)))
+    of_job = dairy.gonnet("explain", "statements", key, "--as-of", "2026-11-05", code=None).stdout
+    for contact, wanted in zip(package["contacts"], expected, strict=True):
+        assert all(contact["name"] in text for text in (shown, explained, of_job))
+        assert all(wanted in text for text in (shown, explained))
+
+
+def test_a_cell_may_name_several_roles_and_a_parameter_may_say_which_is_written_to(dairy: Dairy) -> None:
+    dairy.write("members.csv", CONTACTS.replace(",,Accounts", ",,Accounts; Owner").replace(",,owner\n", ",,Keeper\n"))
+    parameters = ("split:", "parameters: {who: {kind: text, default: owner; keeper}}\nsplit:")
+    recipients = ROLES + '{to: "$who", cc: accounts}, together: true}'
+    job = dairy.job((USUAL, recipients), parameters, ("litres > 5000", "litres > 50000"))
+    with dairy.tools() as tools:
+        found = survey(job, tools, Request(as_of=AS_OF, asked={"who": "accounts"}))
+        asked = {plan.key: [_written(person) for person in plan.addressed.contacts] for plan in found.plans}
+        found.engine.close()
+        usual = survey(job, tools, Request(as_of=AS_OF, asked={}))
+        told = [finding.text for finding in usual.findings]
+        written = {plan.key: [_written(person) for person in plan.addressed.contacts] for plan in usual.plans}
+        usual.engine.close()
+    assert asked["00042"] == [("books42 more42", "", "")]
+    assert written["00042"] == [("owner42 books42", "more42", "")]
+    assert written["117"] == [("owner117", "", "")]
+    assert not any("has the role" in text for text in told)
+    dairy.job((USUAL, ROLES + "{to: [acounts, owner]}}"))
+    said = dairy.gonnet("check", "statements", code=None).stdout
+    assert "nobody on the list has the role 'acounts'. Did you mean 'accounts'?" in " ".join(said.split())
+    dairy.job((USUAL, ROLES + '{to: "$whom"}}'), parameters)
+    assert "there is no parameter 'whom'" in dairy.gonnet("check", "statements", code=2).stderr
+
+
+@pytest.mark.parametrize(
+    ("key", "wanted", "to", "cc"),
+    [
+        ("00042", "Owner", "owner42@members.tarnvale.example", ()),
+        ("117", "adviser of 117", "adviser117@tarnvale.example", ()),
+        ("118", "vet", "vet118@tarnvale.example", ()),
+    ],
+)
+def test_another_contact_gets_it_in_words_for_them(
+    dairy: Dairy, key: str, wanted: str, to: str, cc: tuple[str, ...]
+) -> None:
+    dairy.write("members.csv", CONTACTS)
+    dairy.job((USUAL, ROLES + "{to: accounts, cc: owner}, together: true}"), ("litres > 5000", "litres > 50000"))
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    dairy.gonnet("amend", "1", key, "--contact", wanted, "--why", "asked")
+    (package,) = dairy.json("show", "1", key, code=None)["packages"]
+    (message,) = package["messages"]
+    assert (message["to"], tuple(message["cc"])) == ([to], cc)
+    shown = dairy.gonnet("show", "1", key, code=None).stdout
+    name = next(contact["name"] for contact in package["contacts"] if contact["to"] == [to])
+    assert f"Statement of {name}" in shown
+    assert f"Dear {name}," in shown
+    assert f"contact changed to '{wanted}'" in shown
+
+
+def test_a_contact_that_is_not_clear_is_not_chosen(dairy: Dairy) -> None:
+    dairy.write("members.csv", CONTACTS)
+    dairy.job((USUAL, ROLES + "{to: owner}}"), ("litres > 5000", "litres > 50000"))
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    for key, wanted, says in (
+        ("00042", "accounts", "several contacts called 'accounts'"),
+        ("00042", "nobody", "no contact called 'nobody'"),
+        ("117", "Books of 117", "has no usable address"),
+    ):
+        assert says in dairy.gonnet("amend", "1", key, "--contact", wanted, code=2).stderr
+    dairy.write("members.csv", CONTACTS.replace("Books of 42", "Other Books"))
+    refused = dairy.gonnet("amend", "1", "00042", "--contact", "Books of 42", code=2).stderr
+    assert "no longer those that package 00042 was made of" in refused

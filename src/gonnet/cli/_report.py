@@ -81,6 +81,7 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
         "keys": list(package.keys or (package.key,)),
         "figures": dict(package.figures),
         "odd": list(package.odd),
+        "contacts": [contact._asdict() for contact in package.contacts],
         "found_by_the_leak_check": [hit._asdict() for hit in package.hits],
         "documents": [
             {"name": d.name, "sha256": d.sha256, "bytes": d.bytes, "rows": d.rows, "pages": d.pages}

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from gonnet.cli import _by_hand, _exit, _options
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.reviewing.amendment import Amendment
 
 
 @click.command(short_help="Change packages before they leave: addresses, words, one more file.")
@@ -16,6 +20,7 @@ from gonnet.cli import _by_hand, _exit, _options
 @click.option("--keep", is_flag=True, help="Later runs use this address too, until the list has another.")
 @click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")
 @click.option("--bcc", metavar="ADDRESS", help="Who gets a copy unseen.")
+@click.option("--contact", metavar="NAME|ROLE", help="Another contact of its key gets it, in words for them.")
 @click.option("--message", metavar="NAME", help="Another message of the job.")
 @click.option("--subject", metavar="TEXT", help="What its subject says instead; merge fields are filled.")
 @click.option(
@@ -49,6 +54,7 @@ def amend(
     keep: bool,
     cc: str | None,
     bcc: str | None,
+    contact: str | None,
     message: str | None,
     subject: str | None,
     text: str | None,
@@ -70,6 +76,7 @@ def amend(
 
     \b
     Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
+              gonnet amend last 00117 --contact accounts
               gonnet amend last --where "payable < 0" --message owing
               gonnet amend last --from review.xlsx
               gonnet amend last 'F-01*' --subject "Corrected: your milk in {{ period.label }}"
@@ -79,17 +86,14 @@ def amend(
     from gonnet.pipeline.reviewing.amendment import Amendment
 
     text = _text_of(text) if text is not None and text.startswith("@") else text
-    wanted = Amendment(to=to, cc=cc, bcc=bcc, message=message, subject=subject, text=text, enclose=enclose, keep=keep)
-    if keep and to is None:
-        raise click.UsageError("--keep goes with --to")
+    wanted = Amendment(
+        to=to, cc=cc, bcc=bcc, contact=contact, message=message, subject=subject, text=text, enclose=enclose, keep=keep
+    )
     if sheet is not None:
         return _from_sheet(
             run_id, sheet, workspace, is_alone=wanted == Amendment() and not keys, yes=yes, as_json=as_json
         )
-    if wanted == Amendment():
-        raise click.UsageError(
-            "say what to change: --to, --cc, --bcc, --message, --subject, --message-text, --enclose or --from"
-        )
+    _require_clear(wanted)
     which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
@@ -97,6 +101,18 @@ def amend(
         packages = put_right(run, tools, which, wanted, why, tools.who, ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE
+
+
+def _require_clear(wanted: Amendment) -> None:
+    """What is wanted says something, and no two things that do not go together."""
+    from gonnet.pipeline.reviewing.amendment import Amendment
+
+    if wanted.keep and wanted.to is None:
+        raise click.UsageError("--keep goes with --to")
+    if wanted.contact is not None and wanted.to is not None:
+        raise click.UsageError("--contact and --to both say who gets it; keep one")
+    if wanted == Amendment():
+        raise click.UsageError("say what to change: an address, a contact, the message, its words, or one more file")
 
 
 def _text_of(named: str) -> str:

@@ -115,6 +115,18 @@ def _plain(plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
             }
             for person in plan.addressed.contacts
         ],
+        "others": [
+            {
+                "line": one.person.line,
+                "name": one.person.name,
+                "role": one.role,
+                "to": [address.mailbox for address in one.person.to],
+                "use": one.use,
+                "why_not": one.why_not,
+            }
+            for one in plan.addressed.known
+            if one.use != "to"
+        ],
         "sees": list(plan.addressed.why),
         "message": plan.decision.effects.message,
         "documents": [document.file_name for document in plan.documents],
@@ -155,7 +167,7 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
     from gonnet.cli import _show
 
     _section("Contacts")
-    if not plan.addressed.contacts:
+    if not plan.addressed.contacts and not plan.addressed.known:
         has_list = found.house.job.file.recipients
         _show.line("  none: nobody on the list has this key" if has_list else "  none: the job has no list")
     for person in plan.addressed.contacts:
@@ -168,6 +180,12 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
         ]
         problem = f"; {person.problem}" if person.problem else ""
         _show.line(f"  {person.name} ({where}, in {person.language}): {', '.join(parts)}{problem}")
+    for one in plan.addressed.known:
+        if one.use != "to":
+            role, fate = f", {one.role}" if one.role else "", "in copy" if one.use else one.why_not
+            to = ", ".join(address.mailbox for address in one.person.to) or "no address"
+            where = f"line {one.person.line} of {one.person.source}{role}"
+            _show.line(f"  – {one.person.name} ({where}): {to}; {fate}", "bright_black")
     if (bundle := plan.addressed.bundle) is not None:
         _section(f"Sees {_show.many(len(plan.addressed.keys), 'key')}, {_FORMS[bundle.form]}")
         for line in plan.addressed.why:
@@ -225,6 +243,7 @@ def _of_run(package: PackageRecord) -> dict[str, Any]:
             for rule, held, changes, gone in package.steps
         ],
         "messages": [{"message": m.called, "to": m.to, "cc": m.cc, "bcc": m.bcc} for m in package.messages],
+        "contacts": [contact._asdict() for contact in package.contacts],
         "documents": [document.name for document in package.documents],
     }
 
@@ -239,6 +258,10 @@ def _tell_of_run(package: PackageRecord) -> None:
         _section("Rules")
     for rule, held, changes, overridden in package.steps:
         _rule(rule, held, changes, overridden)
+    if package.contacts:
+        _section("Contacts")
+    for contact in package.contacts:
+        _show.line(f"  {contact} (line {contact.line} of {contact.source})")
     _section("Messages")
     for message in package.messages:
         copies = "".join(f", {part} {', '.join(found)}" for part in ("cc", "bcc") if (found := getattr(message, part)))

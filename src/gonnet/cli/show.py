@@ -93,6 +93,8 @@ def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:
         _show.line(f"· {text}")
     if package.keys:
         _show.line(f"  {'keys':<16} {', '.join(package.keys)}")
+    for contact in package.contacts:
+        _show.line(f"  {'contact':<16} {contact}", "" if contact.use else "bright_black")
     for name, value in package.figures.items():
         _show.line(f"  {name:<16} {_show.amount(value) if value else 'empty'}")
     for document in package.documents:

@@ -203,6 +203,7 @@ def _lists(job: Job) -> Iterator[JobError]:
             fix = f"Name a column for each of {', '.join(file.split.by)}"
             what = f"the key has {len(spec.key)} columns here and {len(file.split.by)} where the job splits"
             yield JobError(what, where=job.at_list(index, "key"), fix=fix)
+        yield from _roles(job, index)
         settings = spec.settings
         if settings.message is not None and settings.message not in file.messages:
             fix = meant(settings.message, sorted(file.messages), noun="message")
@@ -224,6 +225,17 @@ def _lists(job: Job) -> Iterator[JobError]:
         if settings.format == "csv":
             for document in file.package.documents:
                 yield from _one_table(job, document.shows, job.at_list(index, "settings", "as"))
+
+
+def _roles(job: Job, index: int) -> Iterator[JobError]:
+    """Parameters that the roles of a list name."""
+    spec, known = job.file.recipients[index], sorted(job.file.parameters)
+    for part in ("to", "cc", "bcc") if spec.roles is not None else ():
+        for name in getattr(spec.roles, part):
+            if name.startswith("$") and name.removeprefix("$") not in known:
+                where = job.at_list(index, "roles", part)
+                fix = meant(name.removeprefix("$"), known, noun="parameter")
+                yield JobError(f"there is no parameter '{name.removeprefix('$')}'", where=where, fix=fix)
 
 
 def _one_table(job: Job, report: str, place: str) -> Iterator[JobError]:

@@ -11,7 +11,15 @@ from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema
-from gonnet.ledger.records import DocumentRecord, HandOverRecord, HitRecord, MessageRecord, PackageRecord, RunRecord
+from gonnet.ledger.records import (
+    ContactRecord,
+    DocumentRecord,
+    HandOverRecord,
+    HitRecord,
+    MessageRecord,
+    PackageRecord,
+    RunRecord,
+)
 from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State
 
 R = TypeVar("R")
@@ -28,7 +36,7 @@ def _read(table: Table, *names: str, of: FromClause | None = None) -> Select[Any
 _PACKAGES = _read(
     schema.packages,
     *("id", "key", "name", "state", "prepared_as", "reason", "rows", "figures", "odd", "seal", "keys", "steps", "hits"),
-    "once",
+    *("once", "contacts"),
 )
 _DOCUMENTS = _read(
     schema.documents,
@@ -79,7 +87,7 @@ def _package(
     messages: Mapping[int, Sequence[MessageRecord]],
     hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
-    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps, hits, once = row
+    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps, hits, once, contacts = row
     return PackageRecord(
         id=number,
         key=key,
@@ -95,10 +103,16 @@ def _package(
         once=once,
         steps=tuple((rule, held, tuple(changes), tuple(gone)) for rule, held, changes, gone in steps),
         hits=tuple(HitRecord(*hit) for hit in hits),
+        contacts=tuple(map(_contact, contacts)),
         documents=tuple(documents.get(number, ())),
         messages=tuple(messages.get(number, ())),
         hand_overs=tuple(hand_overs.get(number, ())),
     )
+
+
+def _contact(found: Sequence[Any]) -> ContactRecord:
+    source, line, name, role, to, cc, bcc, use, why_not = found
+    return ContactRecord(source, line, name, role, tuple(to), tuple(cc), tuple(bcc), use, why_not)
 
 
 def _document(row: tuple[Any, ...]) -> DocumentRecord:

@@ -148,6 +148,42 @@ class HitRecord(NamedTuple):
     spelled: str
 
 
+class ContactRecord(NamedTuple):
+    """A line of the list for the key of a package, as it was when the run was prepared.
+
+    Attributes:
+        source: The list, as the job names it.
+        line: Its place there.
+        name: How they are called.
+        role: What the list says that they are; empty where it has no roles.
+        to: Its addresses.
+        cc: Those that get a copy of what it gets.
+        bcc: The same, unseen.
+        use: What becomes of it: `to`, `cc` or `bcc`; empty where it gets nothing.
+        why_not: Why it gets nothing.
+    """
+
+    source: str
+    line: int
+    name: str
+    role: str
+    to: tuple[str, ...]
+    cc: tuple[str, ...]
+    bcc: tuple[str, ...]
+    use: str
+    why_not: str
+
+    @property
+    def fate(self) -> str:
+        """What becomes of it, in words."""
+        return {"to": "written to", "cc": "in copy", "bcc": "in copy, unseen"}.get(self.use, self.why_not)
+
+    def __str__(self) -> str:
+        """Who it is and what becomes of it, for people."""
+        role = f" ({self.role})" if self.role else ""
+        return f"{self.name}{role}, {', '.join(self.to) or 'no address'}: {self.fate}"
+
+
 StepRecord = tuple[str, bool | None, tuple[str, ...], tuple[str, ...]]
 """A rule's name, whether it held (None: unknown), what it changed, and what of that a later one changed again."""
 
@@ -167,6 +203,7 @@ class PackageRecord:
         prepared_as: Its state when the run was prepared.
         once: What of it makes two sends the same besides the cycle of its run.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
+        contacts: Every line of the lists for its key, whether it is written to or not.
     """
 
     key: str
@@ -186,6 +223,7 @@ class PackageRecord:
     hits: tuple[HitRecord, ...] = ()
     prepared_as: State | None = None
     once: str = ""
+    contacts: tuple[ContactRecord, ...] = ()
     id: int = 0
 
     @property

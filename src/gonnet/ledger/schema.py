@@ -16,7 +16,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-VERSION = 8
+VERSION = 9
 
 metadata = MetaData()
 
@@ -76,6 +76,7 @@ packages = Table(
     Column("keys", JSON, nullable=False),
     Column("hits", JSON, nullable=False, default=list),
     Column("once", Text, nullable=False, default=""),
+    Column("contacts", JSON, nullable=False, default=list),
     Index("packages_by_run", "run_id", "key", unique=True),
 )
 

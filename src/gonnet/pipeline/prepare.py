@@ -11,7 +11,7 @@ from dataclasses import replace
 from gonnet.findings import Weight
 from gonnet.jobs import Job
 from gonnet.jobs.sources import SPANS
-from gonnet.ledger import PackageRecord, RunRecord, RunWriter, State
+from gonnet.ledger import ContactRecord, PackageRecord, RunRecord, RunWriter, State
 from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making import batches, everyday_words
@@ -24,6 +24,7 @@ from gonnet.pipeline.making.watching import unsearched, watch_of
 from gonnet.pipeline.stepping import commands, steps
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
+from gonnet.recipients import Contact
 
 _MISREAD = (
     "the leak check's two readers found different characters in the PDF of {}; PDFs made before it were read by one of "
@@ -153,9 +154,16 @@ def _package(job: Job, plan: PackagePlan, made: Made | None) -> PackageRecord:
         hand_overs=made.hand_overs if made else (),
         keys=tuple(part.key for part in plan.slices) if plan.is_bundle else (),
         hits=made.hits if made else (),
+        contacts=tuple(map(_contact, plan.addressed.known)),
         once=once_of(job, plan.evaluated.figures),
         steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )
+
+
+def _contact(found: Contact) -> ContactRecord:
+    person = found.person
+    to, cc, bcc = (tuple(one.mailbox for one in part) for part in (person.to, person.cc, person.bcc))
+    return ContactRecord(person.source, person.line, person.name, found.role, to, cc, bcc, found.use, found.why_not)
 
 
 def figure_text(value: object) -> str:

@@ -40,6 +40,7 @@ class Survey:
         cuts: Data set that is split → how, the main one first.
         counts: Key → its rows in all of them.
         people: The recipient list.
+        aside: The lines of it that conditions leave out.
         arrived: Arrivals that documents show parts of, by name.
         plans: A plan for each package, in key order.
         editions: Locale → the job as its readers get it; the house's first.
@@ -55,6 +56,7 @@ class Survey:
     cuts: Mapping[str, split.Slices]
     counts: Mapping[str, int]
     people: tuple[Recipient, ...]
+    aside: tuple[Recipient, ...]
     arrived: Mapping[str, Arrived]
     plans: tuple[PackagePlan, ...]
     editions: Mapping[str, Edition]
@@ -107,6 +109,7 @@ def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, re
         cuts=found.cuts,
         counts=found.counts,
         people=matched.people,
+        aside=matched.aside,
         arrived={name: found.arrived[name] for name in shown},
         plans=plans,
         editions=versions,

@@ -2,7 +2,7 @@
 
 from gonnet.recipients.addresses import Address
 from gonnet.recipients.bundles import Sight, bundles, sight, without_rows
-from gonnet.recipients.contacts import arranged
+from gonnet.recipients.contacts import Contact, arranged, contacts_of, roles_in, with_roles
 from gonnet.recipients.corrections import Corrections
 from gonnet.recipients.matching import Addressed, match
 from gonnet.recipients.roll import Recipient, left_out, read
@@ -10,14 +10,18 @@ from gonnet.recipients.roll import Recipient, left_out, read
 __all__ = [
     "Address",
     "Addressed",
+    "Contact",
     "Corrections",
     "Recipient",
     "Sight",
     "arranged",
     "bundles",
+    "contacts_of",
     "left_out",
     "match",
     "read",
+    "roles_in",
     "sight",
+    "with_roles",
     "without_rows",
 ]

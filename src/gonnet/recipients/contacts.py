@@ -2,23 +2,109 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from itertools import groupby
 
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address
-from gonnet.recipients.roll import Recipient
+from gonnet.recipients.roll import NO_ADDRESS, Recipient
 from gonnet.wording.differing import Differing
 
 _SHOWN = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Contact:
+    """A line of a list for a key, whether it is written to or not.
+
+    Attributes:
+        person: The line.
+        role: What the list says that they are; empty where it has no roles.
+        use: What becomes of it: `to`, `cc` or `bcc`; empty where it gets nothing.
+        why_not: Why it gets nothing.
+    """
+
+    person: Recipient
+    role: str
+    use: str
+    why_not: str
+
+
+def contacts_of(
+    people: Sequence[Recipient], aside: Sequence[Recipient], spec: RecipientList
+) -> dict[str, tuple[Contact, ...]]:
+    """Key → every line of a list for it, in the order of the list.
+
+    Args:
+        people: The lines for which its condition holds.
+        aside: Those that it leaves out.
+        spec: How the job uses it.
+    """
+    found: dict[str, list[Contact]] = {}
+    of_key: dict[str, list[Recipient]] = {}
+    for person in people:
+        of_key.setdefault(person.key, []).append(person)
+    for lines in of_key.values():
+        wanted = _wanted(_usable(lines, spec), spec)
+        for person in lines:
+            use, why_not = _use(person, spec, wanted)
+            found.setdefault(person.key, []).append(_contact(person, spec, use, why_not))
+    for person in aside:
+        why = "the list leaves it out: its line does not meet `where`"
+        found.setdefault(person.key, []).append(_contact(person, spec, "", why))
+    return {key: tuple(sorted(mine, key=lambda one: one.person.line)) for key, mine in found.items()}
+
+
+def _contact(person: Recipient, spec: RecipientList, use: str, why_not: str) -> Contact:
+    role = str(person.fields.get(spec.role) or "") if spec.role is not None else ""
+    return Contact(person=person, role=role.strip(), use=use, why_not=why_not)
+
+
+def _use(person: Recipient, spec: RecipientList, wanted: str | None) -> tuple[str, str]:
+    """What becomes of a line, and why it gets nothing."""
+    if person.problem or not person.to:
+        return "", person.problem or NO_ADDRESS
+    if spec.roles is None or spec.role is None:
+        return "to", ""
+    mine = _roles_in(person.fields.get(spec.role))
+    if wanted is not None and wanted in mine:
+        return "to", ""
+    for use, names in (("cc", spec.roles.cc), ("bcc", spec.roles.bcc)):
+        if mine.intersection(map(_plain, names)):
+            return use, ""
+    if mine.intersection(map(_plain, spec.roles.to)):
+        return "", f"'{wanted}' goes before"
+    return "", "nobody asks for this role" if mine else "it has no role"
+
+
+def with_roles(spec: RecipientList, values: Mapping[str, object]) -> RecipientList:
+    """The list with the roles that parameters name (`$role`) in their place."""
+    if spec.roles is None:
+        return spec
+    every = {part: tuple(_named(getattr(spec.roles, part), values)) for part in ("to", "cc", "bcc")}
+    return spec.model_copy(update={"roles": spec.roles.model_copy(update=every)})
+
+
+def _named(names: Sequence[str], values: Mapping[str, object]) -> Iterator[str]:
+    for name in names:
+        value = values[name.removeprefix("$")] if name.startswith("$") else name
+        for one in value if isinstance(value, list | tuple) else (value,):
+            yield from (part.strip() for part in str(one).split(";") if part.strip())
+
+
+def roles_in(people: Sequence[Recipient], spec: RecipientList) -> frozenset[str]:
+    """The roles that lines of a list have, as they are compared."""
+    if spec.role is None:
+        return frozenset()
+    return frozenset(role for person in people for role in _roles_in(person.fields.get(spec.role)))
 
 
 def arranged(people: Sequence[Recipient], spec: RecipientList) -> tuple[Recipient, ...]:
     """The lines of a list as those who get messages, key by key in the order of the list.
 
     Args:
-        people: Every line of the list.
+        people: The lines for which its condition holds.
         spec: How the job uses it.
     """
     if spec.roles is None and not spec.together:
@@ -36,17 +122,39 @@ def _by_role(lines: Sequence[Recipient], spec: RecipientList) -> Iterator[Recipi
     if spec.roles is None or spec.role is None:
         yield from lines
         return
-    by_role: dict[str, list[Recipient]] = {}
-    for line in lines:
-        by_role.setdefault(_plain(line.fields.get(spec.role)), []).append(line)
-    usable = {role: [line for line in found if line.to and not line.problem] for role, found in by_role.items()}
-    wanted = next((role for role in map(_plain, spec.roles.to) if usable.get(role)), None)
+    usable = _usable(lines, spec)
+    wanted = _wanted(usable, spec)
     if wanted is None:
         yield _nobody(lines, spec.roles.to, spec.role)
         return
-    cc, bcc = (_addresses(usable, names) for names in (spec.roles.cc, spec.roles.bcc))
+    mine = {address.identity for line in usable[wanted] for address in line.to}
+    cc, bcc = (_addresses(usable, names, mine) for names in (spec.roles.cc, spec.roles.bcc))
     for line in usable[wanted]:
         yield replace(line, cc=(*line.cc, *cc), bcc=(*line.bcc, *bcc))
+
+
+def _usable(lines: Sequence[Recipient], spec: RecipientList) -> dict[str, list[Recipient]]:
+    """Role → the lines with a usable address that have it, maybe among others."""
+    found: dict[str, list[Recipient]] = {}
+    if spec.role is None:
+        return found
+    for line in lines:
+        if line.to and not line.problem:
+            for role in _roles_in(line.fields.get(spec.role)):
+                found.setdefault(role, []).append(line)
+    return found
+
+
+def _wanted(usable: dict[str, list[Recipient]], spec: RecipientList) -> str | None:
+    """The first role that is written to and that somebody usable has; None where nobody has one."""
+    if spec.roles is None:
+        return None
+    return next((role for role in map(_plain, spec.roles.to) if usable.get(role)), None)
+
+
+def _roles_in(cell: object) -> frozenset[str]:
+    """The roles that a cell names, as they are compared."""
+    return frozenset(role for part in str(cell or "").split(";") if (role := _plain(part)))
 
 
 def _nobody(lines: Sequence[Recipient], wanted: Sequence[str], column: str) -> Recipient:
@@ -57,8 +165,10 @@ def _nobody(lines: Sequence[Recipient], wanted: Sequence[str], column: str) -> R
     return replace(lines[0], to=(), cc=(), bcc=(), problem=problem)
 
 
-def _addresses(usable: dict[str, list[Recipient]], names: Sequence[str]) -> tuple[Address, ...]:
-    return tuple(address for name in names for line in usable.get(_plain(name), ()) for address in line.to)
+def _addresses(usable: dict[str, list[Recipient]], names: Sequence[str], but: set[str]) -> tuple[Address, ...]:
+    """The addresses of those who have some roles, without those who are written to already."""
+    found = (address for name in names for line in usable.get(_plain(name), ()) for address in line.to)
+    return tuple(address for address in found if address.identity not in but)
 
 
 def _plain(role: object) -> str:

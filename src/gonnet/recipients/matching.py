@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.people import Bundle, Settings
-from gonnet.recipients.contacts import at_one_address
+from gonnet.recipients.contacts import Contact, at_one_address
 from gonnet.recipients.roll import Recipient
 
 _NO_SETTINGS = Settings()
@@ -31,6 +32,7 @@ class Addressed:
         why: Why these, line by line of the list.
         seen_by: Key → the line by which the address sees it; empty for what is of one key.
         bundle: How they arrive; None for what is of one key.
+        known: Every line of the lists for the key, whether it is written to or not.
         is_left_out: Whether a list has the key only in lines that its condition leaves out.
         settings: What its list says of everybody on it.
     """
@@ -43,6 +45,7 @@ class Addressed:
     why: tuple[str, ...] = ()
     seen_by: Mapping[str, Recipient] = field(default_factory=dict)
     bundle: Bundle | None = None
+    known: tuple[Contact, ...] = ()
     is_left_out: bool = False
     settings: Settings = _NO_SETTINGS
 
@@ -66,7 +69,7 @@ def match(
     counts: Mapping[str, int],
     people: Sequence[Recipient],
     settings: Sequence[Settings] = (_NO_SETTINGS,),
-    left_out: Collection[str] = (),
+    known: Mapping[str, tuple[Contact, ...]] = MappingProxyType({}),
 ) -> tuple[Addressed, ...]:
     """Every key of the data and of the list once, in key order, each with its contacts.
 
@@ -76,7 +79,7 @@ def match(
         counts: Key → rows.
         people: The lines that are written to.
         settings: What each list says of everybody on it; a key has those of its first contact.
-        left_out: Keys of lines that the conditions of the lists leave out.
+        known: Key → every line of the lists for it, whether it is written to or not.
     """
     contacts: defaultdict[str, list[Recipient]] = defaultdict(list)
     doubled: Counter[str] = Counter()
@@ -96,8 +99,15 @@ def match(
         mine = tuple(contacts.get(key, ()))
         odd = tuple(_odd(key, mine, doubled[key], shared))
         own = settings[mine[0].listed] if mine else _NO_SETTINGS
-        aside = not mine and key in left_out
-        part = Addressed(key=key, rows=counts.get(key, 0), contacts=mine, odd=odd, settings=own, is_left_out=aside)
+        part = Addressed(
+            key=key,
+            rows=counts.get(key, 0),
+            contacts=mine,
+            odd=odd,
+            settings=own,
+            known=known.get(key, ()),
+            is_left_out=not mine and key in known,
+        )
         found.append(part)
     return tuple(found)
 

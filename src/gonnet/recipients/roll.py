@@ -91,18 +91,14 @@ def read(
 
 
 def left_out(
-    engine: Engine, table: str, spec: RecipientList, values: Mapping[str, object] | None = None, *, where: str = ""
-) -> set[str]:
-    """The keys of lines that the list's condition leaves out.
-
-    Raises:
-        DataError: the condition does not run.
-    """
+    engine: Engine, table: str, spec: RecipientList, house: str, wanted: Sequence[Recipient], *, number: int = 0
+) -> tuple[Recipient, ...]:
+    """The lines that the list's condition leaves out: all but those that are wanted."""
     if not spec.where:
-        return set()
-    expression = key_text(engine, table, spec.says, where=where)
-    sql = f"select distinct {expression} from {quoted(table)} where cast(({spec.where}\n) as boolean) is not true"
-    return {str(key) for (key,) in engine.query(sql, values or {}, where=where) if key is not None}
+        return ()
+    there = {person.line for person in wanted}
+    every = read(engine, table, spec.model_copy(update={"where": None}), house, number=number)
+    return tuple(person for person in every if person.line not in there)
 
 
 def _key_fields(spec: RecipientList, key: str) -> dict[str, object]:

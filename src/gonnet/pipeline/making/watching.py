@@ -6,7 +6,6 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from gonnet import recipients
 from gonnet.checks import Identity, Manner, Watch
 from gonnet.checks.spelling import squeezed
 from gonnet.jobs import Job
@@ -42,7 +41,7 @@ def identities(job: Job, found: Survey) -> Iterator[Identity]:
     if not job.file.split.by:
         return  # one package has all rows: there is nobody else
     columns = job.file.checks.identifying
-    described = [person for person in (*found.people, *_left_out(job, found)) if _has_key(job, person)]
+    described = [person for person in (*found.people, *found.aside) if _has_key(job, person)]
     for person in described:
         bundles = job.file.recipients[person.listed].bundled is not None
         # An address that gets bundles is the address of many: it names nobody whose rows these are.
@@ -60,17 +59,6 @@ def identities(job: Job, found: Survey) -> Iterator[Identity]:
 
 def _has_key(job: Job, person: Recipient) -> bool:
     return bool(job.file.recipients[person.listed].key)
-
-
-def _left_out(job: Job, found: Survey) -> Iterator[Recipient]:
-    """The lines that a condition of their list leaves out: they get nothing, and are somebody all the same."""
-    wanted = {(person.listed, person.line) for person in found.people}
-    for number, (table, spec) in enumerate(job.lists):
-        if spec.where and spec.key:
-            every = spec.model_copy(update={"where": None})
-            for person in recipients.read(found.engine, table, every, found.house.look.house.locale, number=number):
-                if (number, person.line) not in wanted:
-                    yield person
 
 
 def _values(person: Recipient, columns: Sequence[str]) -> Iterator[tuple[str, str]]:

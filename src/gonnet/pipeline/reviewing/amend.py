@@ -13,10 +13,11 @@ from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
 from gonnet.delivery import Body
 from gonnet.errors import DataError, RunError, typed
-from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
+from gonnet.ledger import ContactRecord, DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.changes import Replacement, Rewriting
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
 from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.contacts import contact_of, to_contact
 from gonnet.pipeline.reviewing.decisions import Ask, agreed, decide
 from gonnet.pipeline.reviewing.rewording import Rewording
 from gonnet.pipeline.reviewing.selecting import Selection, selected
@@ -126,12 +127,16 @@ class Amender:
         Raises:
             GonnetError: as for `amend`.
         """
+        contact = None
+        if wanted.contact is not None:
+            contact = contact_of(package, wanted.contact)
+            wanted = to_contact(package, wanted, contact)
         _require_amendable(self._run, package, wanted)
         documents = (*package.documents, *self._enclosed(package, wanted))
         what = f"{', '.join(wanted.words())} by {self._who}" + (f": {why}" if why else "")
         if any(part.state is not HandOverState.WAITING for part in package.mailed):
-            return self._replaced(package, wanted, documents, what)
-        return self._rewritten(package, wanted, documents, what)
+            return self._replaced(package, wanted, documents, what, contact)
+        return self._rewritten(package, wanted, documents, what, contact)
 
     def keep(self, package: PackageRecord, wanted: Amendment, why: str) -> None:
         """Keep the address of a package for later runs, where that is wanted.
@@ -149,10 +154,15 @@ class Amender:
         keep(self._tools.workspace.folder, one)
 
     def _rewritten(
-        self, package: PackageRecord, wanted: Amendment, documents: tuple[DocumentRecord, ...], what: str
+        self,
+        package: PackageRecord,
+        wanted: Amendment,
+        documents: tuple[DocumentRecord, ...],
+        what: str,
+        contact: ContactRecord | None,
     ) -> Rewriting:
         """Other messages in the place of those of which nothing was tried."""
-        messages = self._amended(package, package.messages, wanted, documents)
+        messages = self._amended(package, package.messages, wanted, documents, contact)
         mailed = tuple(_parts(messages))
         _require_allowed(mailed, self._tools)
         others = tuple(part for part in package.hand_overs if part not in package.mailed)
@@ -173,7 +183,12 @@ class Amender:
         )
 
     def _replaced(
-        self, package: PackageRecord, wanted: Amendment, documents: tuple[DocumentRecord, ...], what: str
+        self,
+        package: PackageRecord,
+        wanted: Amendment,
+        documents: tuple[DocumentRecord, ...],
+        what: str,
+        contact: ContactRecord | None,
     ) -> Replacement:
         """New messages for what did not leave, under new Message-IDs."""
         if strange := self._of_somebody_else(package, wanted):
@@ -182,7 +197,7 @@ class Amender:
         taken = {part.target.name.casefold() for part in package.mailed if part.state in TAKEN}
         left = {part.message_id for part in closed}
         again = [message for message in package.messages if message.message_id in left]
-        messages = [self._renumbered(new) for new in self._amended(package, again, wanted, documents)]
+        messages = [self._renumbered(new) for new in self._amended(package, again, wanted, documents, contact)]
         mailed = [part for part in _parts(messages) if part.target.name.casefold() not in taken]
         if not mailed:
             what = f"everybody of these addresses has package {package.key} already"
@@ -221,13 +236,14 @@ class Amender:
         messages: Sequence[MessageRecord],
         wanted: Amendment,
         documents: tuple[DocumentRecord, ...],
+        contact: ContactRecord | None,
     ) -> list[MessageRecord]:
         words = None if wanted.text is None else Body.of(wanted.text).text
         for place, text in (("the subject", wanted.subject), ("the message", words)):
             if text is not None:
                 self._require_own(package, place, text)
         more = tuple(document.name for document in documents[len(package.documents) :])
-        worded = self._rewording.of(package, messages, wanted) if wanted.is_reworded else messages
+        worded = self._rewording.of(package, messages, wanted, contact) if wanted.is_reworded else messages
         return [self._one_amended(package, message, wanted, more) for message in worded]
 
     def _one_amended(

@@ -17,6 +17,7 @@ class Amendment:
         to: Addresses.
         cc: Addresses in copy.
         bcc: Addresses in blind copy.
+        contact: Another contact of its key, by name, role or address: it is written to, in words for it.
         message: Another message of the job.
         subject: The subject.
         text: The body, in CommonMark.
@@ -27,6 +28,7 @@ class Amendment:
     to: str | None = None
     cc: str | None = None
     bcc: str | None = None
+    contact: str | None = None
     message: str | None = None
     subject: str | None = None
     text: str | None = None
@@ -36,10 +38,14 @@ class Amendment:
     @property
     def is_reworded(self) -> bool:
         """Whether something is merged into its words, so that the data are needed."""
-        return self.message is not None or any(has_field(text) for text in (self.subject, self.text) if text)
+        if self.contact is not None or self.message is not None:
+            return True
+        return any(has_field(text) for text in (self.subject, self.text) if text)
 
     def words(self) -> Iterator[str]:
         """What is changed, for the record."""
+        if self.contact is not None:
+            yield f"contact changed to '{self.contact}'"
         for name in ("to", "cc", "bcc"):
             if (text := getattr(self, name)) is not None:
                 kept = ", for later runs too" if name == "to" and self.keep else ""

@@ -116,6 +116,7 @@ def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full:
         "figures": dict(package.figures),
         "odd": [*package.odd, *changed],
         "hits": [f"'{hit.value}' of {hit.owner} in {hit.place}: {hit.context}" for hit in package.hits],
+        "contacts": [[str(contact), bool(contact.use)] for contact in package.contacts],
         "rules": [[rule, list(changes), list(gone)] for rule, held, changes, gone in package.steps if held],
         "documents": [[part.name, part.pages, part.bytes] for part in package.documents],
         "places": [str(part) for part in package.placed],

@@ -15,7 +15,7 @@ from typing import NamedTuple
 from gonnet import checks, delivery
 from gonnet.errors import DataError, GonnetError, JobError, RunError, meant, typed
 from gonnet.jobs import Job, load_job
-from gonnet.ledger import MessageRecord, PackageRecord, RunRecord
+from gonnet.ledger import ContactRecord, MessageRecord, PackageRecord, RunRecord
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.batches import kit_of, orders_of
 from gonnet.pipeline.making.kits import LanguageKits
@@ -27,7 +27,7 @@ from gonnet.pipeline.prepare import figure_text
 from gonnet.pipeline.reviewing.amendment import Amendment
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
-from gonnet.recipients import Address
+from gonnet.recipients import Address, Recipient
 
 _PART = re.compile(r" \(\d+/\d+\)$")  # at the end of the subject of a message whose files go in several
 
@@ -44,6 +44,7 @@ class _Made(NamedTuple):
     """All that writes messages of packages."""
 
     orders: Mapping[str, Order]
+    people: Mapping[tuple[str, int], Recipient]
     plans: Mapping[str, PackagePlan]
     writer: MessageWriter
 
@@ -70,9 +71,13 @@ class Rewording:
                     self._named.setdefault(words, f"{words.message}_amended_{len(self._named) + 1}")
 
     def of(
-        self, package: PackageRecord, messages: Sequence[MessageRecord], wanted: Amendment
+        self,
+        package: PackageRecord,
+        messages: Sequence[MessageRecord],
+        wanted: Amendment,
+        contact: ContactRecord | None = None,
     ) -> tuple[MessageRecord, ...]:
-        """Messages of a package in other words, to those to whom they are.
+        """Messages of a package in other words, to those to whom they are; in words for a contact where one is given.
 
         Raises:
             RunError: the data have changed since, or what is merged names somebody else.
@@ -81,11 +86,18 @@ class Rewording:
         """
         made = self._all()
         order, plan = made.orders.get(package.key), made.plans.get(package.key)
-        if order is None or plan is None or not order.contacts or not _is_same(package, plan):
+        person = None if contact is None else made.people.get((contact.source, contact.line))
+        is_known = person is not None and contact is not None and person.name == contact.name
+        if (
+            order is None
+            or plan is None
+            or not _is_same(package, plan)
+            or not (is_known if contact else order.contacts)
+        ):
             what = f"the data or the list are no longer those that package {package.key} was made of"
             fix = f"Make it anew: `{typed('prepare', self._run.job, '--only', package.key)}`"
             raise RunError(what, fix=fix)
-        return tuple(self._one(made.writer, order, message, _words(message, wanted)) for message in messages)
+        return tuple(self._one(made.writer, order, message, _words(message, wanted), person) for message in messages)
 
     def _all(self) -> _Made:
         """All that writes, which is read once; so is what is wrong with it."""
@@ -98,10 +110,12 @@ class Rewording:
             raise self._made
         return self._made
 
-    def _one(self, writer: MessageWriter, order: Order, message: MessageRecord, words: _Words) -> MessageRecord:
+    def _one(
+        self, writer: MessageWriter, order: Order, message: MessageRecord, words: _Words, person: Recipient | None
+    ) -> MessageRecord:
         to = {address.casefold() for address in message.to}
         same = (contact for contact in order.contacts if {one.mailbox.casefold() for one in contact.to} == to)
-        contact = next(same, order.contacts[0])
+        contact = person or next(same, order.contacts[0])
         part = _PART.search(message.subject)
         written, hits = writer.written(
             replace(order, message=self._named[words]), contact, message.message_id, part[0] if part else ""
@@ -134,7 +148,8 @@ class Rewording:
             orders = orders_of(found, [plan for plan in found.plans if plan.slices], senders)
             kit = kit_of(self._tools, found, senders, watch_of(job, found))
         plans = {plan.key: plan for plan in found.plans}
-        return _Made({order.key: order for order in orders}, plans, MessageWriter(kit, LanguageKits(kit)))
+        people = {(person.source, person.line): person for person in (*found.people, *found.aside)}
+        return _Made({order.key: order for order in orders}, people, plans, MessageWriter(kit, LanguageKits(kit)))
 
     def _job(self) -> Job:
         """The job, with the messages that are wanted besides its own.

@@ -2,63 +2,106 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from gonnet import data, recipients, rules
-from gonnet.errors import DataError, JobError
-from gonnet.findings import Finding
+from gonnet.errors import DataError, JobError, meant
+from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
-from gonnet.recipients import Addressed, Recipient
+from gonnet.jobs.people import RecipientList
+from gonnet.recipients import Addressed, Contact, Recipient
 from gonnet.recipients.corrections import kept
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Audience:
+    """Who a run is for.
+
+    Attributes:
+        people: Every line of every list that is wanted.
+        aside: The lines that conditions of lists leave out.
+        addressed: What is to be a package, keys before bundles.
+        findings: What lists name in vain.
+    """
+
+    people: tuple[Recipient, ...]
+    aside: tuple[Recipient, ...]
+    addressed: tuple[Addressed, ...]
+    findings: tuple[Finding, ...]
 
 
 def audience(
     job: Job, engine: data.Engine, counts: Mapping[str, int], house: str, values: Mapping[str, object]
-) -> tuple[tuple[Recipient, ...], tuple[Addressed, ...], tuple[Finding, ...]]:
-    """Every line of every list; what is to be a package, keys before bundles; and what lists name in vain.
-
-    Where every list bundles, only the keys that nobody may see stand by themselves.
+) -> Audience:
+    """Who a run is for. Where every list bundles, only the keys that nobody may see stand by themselves.
 
     Args:
         job: The job.
         engine: The engine, after the split.
         counts: Key → rows.
         house: The locale of those of whom no list says one.
-        values: Parameters that conditions of lists may name.
+        values: Parameters that conditions and roles of lists may name.
 
     Raises:
         DataError: a list cannot be read.
     """
     everybody: list[Recipient] = []
     by_key: list[Recipient] = []
-    bundles: list[Addressed] = []
+    found: list[Addressed] = []
     findings: list[Finding] = []
-    taken, aside = set(counts), set[str]()
+    aside: list[Recipient] = []
+    contacts: dict[str, tuple[Contact, ...]] = {}
+    taken = set(counts)
     by_hand = recipients.Corrections(kept(job.folder, job.name))
-    for index, (table, spec) in enumerate(job.lists):
-        where = job.at_list(
-            index, "where" if spec.where else next(p for p in ("key", "keys", "group") if getattr(spec, p))
-        )
+    specs = [recipients.with_roles(spec, values) for _, spec in job.lists]
+    for index, (table, _) in enumerate(job.lists):
+        spec, where = specs[index], _place(job, index)
         lines = recipients.read(engine, table, spec, house, values, where=where, number=index, corrections=by_hand)
         everybody += lines
+        others = recipients.left_out(engine, table, spec, house, lines, number=index)
+        aside += others
+        findings += _roles_of_nobody(spec, (*lines, *others))
         if spec.bundled is None:
             by_key += recipients.arranged(lines, spec)
             taken |= {line.key for line in lines}
-            aside |= recipients.left_out(engine, table, spec, values, where=where)
-    for index, (_, spec) in enumerate(job.lists):
+            for key, mine in recipients.contacts_of(lines, others, spec).items():
+                contacts[key] = (*contacts.get(key, ()), *mine)
+    for index, spec in enumerate(specs):
         if spec.bundled is not None:
             lines = tuple(line for line in everybody if line.listed == index)
             seen = recipients.sight(engine, spec, counts, where=job.at_list(index, "group"))
-            bundles += recipients.bundles(recipients.arranged(lines, spec), spec, seen, taken)
+            found += recipients.bundles(recipients.arranged(lines, spec), spec, seen, taken)
             findings += seen.findings
             findings += recipients.without_rows(lines, spec, seen) if not spec.key else ()
-    own = recipients.match(counts, by_key, [spec.settings for spec in job.file.recipients] or (), aside)
+    settings = [spec.settings for spec in job.file.recipients] or ()
+    own = recipients.match(counts, by_key, settings, contacts)
     if not job.has_own:
-        covered = {key for bundle in bundles for key in bundle.keys}
+        covered = {key for bundle in found for key in bundle.keys}
         own = tuple(part for part in own if part.key not in covered)
-    findings += by_hand.findings()
-    return tuple(everybody), (*own, *sorted(bundles, key=lambda part: part.key)), tuple(findings)
+    return Audience(
+        people=tuple(everybody),
+        aside=tuple(aside),
+        addressed=(*own, *sorted(found, key=lambda part: part.key)),
+        findings=(*findings, *by_hand.findings()),
+    )
+
+
+def _place(job: Job, index: int) -> str:
+    """The place of what decides which lines are read."""
+    spec = job.file.recipients[index]
+    return job.at_list(index, "where" if spec.where else next(p for p in ("key", "keys", "group") if getattr(spec, p)))
+
+
+def _roles_of_nobody(spec: RecipientList, lines: Sequence[Recipient]) -> Iterator[Finding]:
+    """A finding for each role that a list asks for and nobody on it has."""
+    if spec.roles is None:
+        return
+    there = recipients.roles_in(lines, spec)
+    for name in dict.fromkeys((*spec.roles.to, *spec.roles.cc, *spec.roles.bcc)):
+        if name.strip().casefold() not in there:
+            text = f"nobody on the list has the role '{name}'. {meant(name, sorted(there), noun='role')}"
+            yield Finding(weight=Weight.ATTENTION, text=text.rstrip("."))
 
 
 def descriptions(job: Job, people: Iterable[Recipient]) -> dict[str, Recipient]:

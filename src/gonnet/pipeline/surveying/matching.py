@@ -22,6 +22,7 @@ class Matched:
 
     Attributes:
         people: The recipient list.
+        aside: The lines of it that conditions leave out.
         addressed: What is to be a package: keys before bundles.
         described: Key → the line that describes it.
         fields: Key or bundle → the columns of its first line of the list.
@@ -30,6 +31,7 @@ class Matched:
     """
 
     people: tuple[Recipient, ...]
+    aside: tuple[Recipient, ...]
     addressed: tuple[Addressed, ...]
     described: Mapping[str, Recipient]
     fields: Mapping[str, Mapping[str, object]]
@@ -55,7 +57,8 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
         DataError: a list cannot be read.
     """
     job, house = found.job, found.look.house.locale
-    people, addressed, astray = audience(job, found.engine, found.counts, house, found.values.bound())
+    found_for = audience(job, found.engine, found.counts, house, found.values.bound())
+    people, addressed = found_for.people, found_for.addressed
     started = tools.clock().astimezone(tools.workspace.zone).replace(tzinfo=None, microsecond=0)
     more = {"run": {"date": request.as_of, "job": job.name, "started": started}}
     versions = editions(job, found.look, people, found.values, more, tools.workspace.file.year_begins)
@@ -65,7 +68,13 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
     fields = {key: person.fields for key, person in described.items()}
     fields |= {part.key: _for_sql(part.contacts[0].fields) for part in addressed if part.contacts}
     return Matched(
-        people=people, addressed=addressed, described=described, fields=fields, editions=versions, astray=astray
+        people=people,
+        aside=found_for.aside,
+        addressed=addressed,
+        described=described,
+        fields=fields,
+        editions=versions,
+        astray=found_for.findings,
     )
 
 

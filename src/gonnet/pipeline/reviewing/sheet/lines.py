@@ -63,7 +63,7 @@ _DECIDED = (
         (FILE, 22),
     ),
 )
-_THEN = (("Way", 12), ("Cc", 28), ("Bcc", 22), ("Subject", 40), ("Message", 12), ("Documents", 40))
+_THEN = (("Contacts", 40), ("Way", 12), ("Cc", 28), ("Bcc", 22), ("Subject", 40), ("Message", 12), ("Documents", 40))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,6 +101,7 @@ class Table:
             "Why": package.reason,
             "To": "; ".join(package.to),
             "Way": "; ".join(dict.fromkeys(part.way or str(part.kind) for part in package.hand_overs)),
+            "Contacts": "; ".join(map(str, package.contacts)),
             "Cc": _each(address for message in package.messages for address in message.cc),
             "Bcc": _each(address for message in package.messages for address in message.bcc),
             "Subject": _each(message.subject for message in package.messages),
