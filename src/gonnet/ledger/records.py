@@ -204,6 +204,7 @@ class PackageRecord:
         once: What of it makes two sends the same besides the cycle of its run.
         steps: What each rule did to it: its name, whether it held, what it changed, what of it was overridden.
         contacts: Every line of the lists for its key, whether it is written to or not.
+        kept: Columns of the list with their values, of those that are written back.
     """
 
     key: str
@@ -224,6 +225,7 @@ class PackageRecord:
     prepared_as: State | None = None
     once: str = ""
     contacts: tuple[ContactRecord, ...] = ()
+    kept: Mapping[str, str | int | None] = field(default_factory=dict)
     id: int = 0
 
     @property

@@ -77,6 +77,7 @@ packages = Table(
     Column("hits", JSON, nullable=False, default=list),
     Column("once", Text, nullable=False, default=""),
     Column("contacts", JSON, nullable=False, default=list),
+    Column("kept", JSON, nullable=False, default=dict),
     Index("packages_by_run", "run_id", "key", unique=True),
 )
 

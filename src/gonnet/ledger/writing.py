@@ -60,6 +60,7 @@ class RunWriter:
             "keys": list(package.keys),
             "steps": [list(step) for step in package.steps],
             "hits": [list(hit) for hit in package.hits],
+            "kept": dict(package.kept),
             "contacts": [list(contact) for contact in package.contacts],
         }
 

@@ -21,6 +21,7 @@ from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
 from gonnet.pipeline.making.tally import Tally
 from gonnet.pipeline.making.watching import unsearched, watch_of
+from gonnet.pipeline.sending.writing_back import kept_columns
 from gonnet.pipeline.stepping import commands, steps
 from gonnet.pipeline.survey import Request, Survey, survey
 from gonnet.pipeline.tools import Progress, Tools, no_progress
@@ -155,9 +156,18 @@ def _package(job: Job, plan: PackagePlan, made: Made | None) -> PackageRecord:
         keys=tuple(part.key for part in plan.slices) if plan.is_bundle else (),
         hits=made.hits if made else (),
         contacts=tuple(map(_contact, plan.addressed.known)),
+        kept=_kept(plan, kept_columns(job)),
         once=once_of(job, plan.evaluated.figures),
         steps=tuple((step.rule, step.held, step.changes, step.overridden) for step in decision.steps),
     )
+
+
+def _kept(plan: PackagePlan, columns: Sequence[str]) -> dict[str, str | int | None]:
+    """Columns of the list, as what is written back afterwards needs them."""
+    people = [*plan.addressed.contacts, *(one.person for one in plan.addressed.known)]
+    fields = people[0].fields if people and columns else {}
+    values = {name: fields.get(name) for name in columns}
+    return {name: value if isinstance(value, int | str | None) else str(value) for name, value in values.items()}
 
 
 def _contact(found: Contact) -> ContactRecord:

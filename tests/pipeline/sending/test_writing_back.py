@@ -14,7 +14,7 @@ from gonnet.errors import GonnetError
 from gonnet.pipeline.sending.writing_back import write_back
 from scripted_smtp import Script, serving
 from servers import Place
-from support import Dairy, begun
+from support import MEMBERS, Dairy, begun
 
 SQL = """\
 write_back:
@@ -66,6 +66,32 @@ def test_every_package_is_written_once_for_each_state_it_comes_to(dairy: Dairy, 
         assert told(pool) == first | {"117": ("sent", 2)}
         dairy.gonnet("send", "last", "--yes", code=3)
         assert told(pool) == first | {"117": ("sent", 2)}, "what did not change is not written again"
+
+
+def test_what_is_known_of_a_package_can_be_written_as_it_was_made(dairy: Dairy, pool: sqlite3.Connection) -> None:
+    names = "key, state, way, target, files, rows, run_date, figure_payable, recipient_adviser"
+    pool.execute(f"create table known ({names})")
+    pool.commit()
+    said = names.replace(", ", ", $")
+    sql = f"write_back: {{database: pool, sql: 'insert into known values (${said})'}}\n"
+    filed = ("deliver:\n", "deliver:\n  - folder: {path: archive}\n")
+    settings = dairy.folder / "gonnet.yaml"
+    settings.write_text(settings.read_text("utf-8") + "folders: {archive: {path: archive}}\n", "utf-8")
+    dairy.job(("package:\n", f"{sql}package:\n"), filed)
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    dairy.write("members.csv", MEMBERS.replace("ines@", "other@"))
+    with serving(Script(), dairy.port):
+        dairy.gonnet("send", "last", "--yes", code=3)
+    found = {line[0]: line[1:] for line in pool.execute("select * from known")}
+    to = "laka@members.tarnvale.example; ines@tarnvale.example"
+    state, way, target, files, rows, day, payable, adviser = found["117"]
+    assert (state, way, rows, day, payable, adviser) == (
+        "sent", "file; message", 2, "2026-11-05", 780.51, "ines@tarnvale.example",
+    )  # fmt: skip
+    assert target.endswith(to)
+    assert "117 statement.pdf" in target
+    assert files == "117 statement.pdf; 117 statement.xlsx"
+    assert found["119"] == ("skipped", None, None, None, 0, "2026-11-05", None, None)
 
 
 def test_what_cannot_be_written_is_told_and_tried_again(dairy: Dairy, pool: sqlite3.Connection) -> None:

@@ -22,11 +22,15 @@ def require_names(sql: str, known: Sequence[str], where: str) -> None:
     Raises:
         DataError: names it, and those that there are.
     """
-    _, names = bound(sql, lambda name: f":{name}")
-    unknown = [name for name in names if name not in known]
+    unknown = [name for name in names_in_statement(sql) if name not in known]
     if unknown:
         fix = f"There are {', '.join(f'${name}' for name in known)}"
         raise DataError(f"unknown value ${unknown[0]}", where=where, fix=fix)
+
+
+def names_in_statement(sql: str) -> tuple[str, ...]:
+    """The values that a statement names, in order."""
+    return tuple(bound(sql, lambda name: f":{name}")[1])
 
 
 def write(

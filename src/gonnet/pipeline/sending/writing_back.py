@@ -6,20 +6,30 @@ Nothing of a run depends on it: what cannot be written is told, recorded, and tr
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-from gonnet.data.databases.writing import require_names, write
+from gonnet.data.databases.writing import names_in_statement, require_names, write
 from gonnet.errors import GonnetError
 from gonnet.jobs import Job, load_job
 from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.pipeline.reviewing.comparison import number
 from gonnet.pipeline.tools import Tools
 
 _TOGETHER = 500  # packages in one transaction
-_VALUES = ("key", "state", "at", "message_id", "run", "job", "period")
+_VALUES = (
+    *("key", "state", "reason", "at", "message_id", "way", "target", "files", "rows"),
+    *("run", "run_date", "job", "period"),
+)
+_FIGURE, _RECIPIENT = "figure_", "recipient_"
 
 
-def require_writable(job: Job, tools: Tools) -> None:
+def require_writable(job: Job, tools: Tools, lists: Iterable[str] = ()) -> None:
     """Refuse a job that wants something written back which cannot be.
+
+    Args:
+        job: The job.
+        tools: The tools.
+        lists: The columns of its lists.
 
     Raises:
         JobError: the workspace has no such database.
@@ -28,7 +38,16 @@ def require_writable(job: Job, tools: Tools) -> None:
     spec = job.file.write_back
     if spec is not None:
         tools.workspace.database(spec.database, job.at("write_back", "database"))
-        require_names(spec.sql, _VALUES, job.at("write_back", "sql"))
+        figures = [f"{_FIGURE}{name}" for name in job.file.figures]
+        columns = [f"{_RECIPIENT}{name}" for name in lists]
+        require_names(spec.sql, (*_VALUES, *figures, *columns), job.at("write_back", "sql"))
+
+
+def kept_columns(job: Job) -> tuple[str, ...]:
+    """The columns of the list that the statement names: they are kept, since the list may be another one by then."""
+    spec = job.file.write_back
+    names = names_in_statement(spec.sql) if spec is not None else ()
+    return tuple(name.removeprefix(_RECIPIENT) for name in names if name.startswith(_RECIPIENT))
 
 
 def write_back(run: RunRecord, tools: Tools, job: Job | None = None) -> str | None:
@@ -62,7 +81,7 @@ def _written(run: RunRecord, job: Job, tools: Tools) -> str | None:
     changed = [p for p in tools.ledger.packages(run.id) if p.state is not State.READY and known.get(p.id) != p.came_to]
     done = 0
     for part in _batches(changed):
-        lines = [_values(package, run) for package in part]
+        lines = [_values(package, run, job) for package in part]
         where = job.at("write_back", "sql")
         try:
             write(spec.sql, lines, place, tools.workspace.secrets, tools.workspace.folder, where)
@@ -84,16 +103,36 @@ def _batches(packages: list[PackageRecord]) -> Iterator[list[PackageRecord]]:
         yield packages[at : at + _TOGETHER]
 
 
-def _values(package: PackageRecord, run: RunRecord) -> dict[str, object]:
+def _values(package: PackageRecord, run: RunRecord, job: Job) -> dict[str, object]:
     tried = [part for part in package.hand_overs if part.at is not None]
     times = [part.at for part in tried if part.at is not None]
     carried = [part.message_id for part in tried if part.message_id]  # of what was never handed over nobody knows it
-    return {
-        "key": package.key,
-        "state": package.came_to,
-        "at": max(times).astimezone(dt.UTC).isoformat(timespec="seconds") if times else None,
-        "message_id": carried[-1] if carried else None,
-        "run": run.id,
-        "job": run.job,
-        "period": run.period,
-    }
+    files = (name for message in package.messages if message.message_id in carried for name in message.files)
+    placed = (part.target.place.rpartition("/")[2] for part in tried if not part.message_id)
+    figures = {f"{_FIGURE}{name}": _number(package.figures.get(name, "")) for name in job.file.figures}
+    columns = {f"{_RECIPIENT}{name}": package.kept.get(name) for name in kept_columns(job)}
+    return (
+        figures
+        | columns
+        | {
+            "key": package.key,
+            "state": package.came_to,
+            "reason": package.reason,
+            "way": "; ".join(dict.fromkeys(str(part.kind) for part in tried)) or None,
+            "target": "; ".join(dict.fromkeys(map(str, tried))) or None,
+            "files": "; ".join(dict.fromkeys((*files, *filter(None, placed)))) or None,
+            "rows": package.rows,
+            "run_date": run.as_of.isoformat(),
+            "at": max(times).astimezone(dt.UTC).isoformat(timespec="seconds") if times else None,
+            "message_id": carried[-1] if carried else None,
+            "run": run.id,
+            "job": run.job,
+            "period": run.period,
+        }
+    )
+
+
+def _number(text: str) -> object:
+    """A figure as a number, where it is one; None where it is empty."""
+    found = number(text)
+    return found if found is not None else text or None

@@ -76,7 +76,7 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
         columns = {name: [column.name for column in loaded.engine.columns(name)] for name in tables}
         raise_all(references.to_the_data(job, columns, Wording(look.house)))
         require_kinds(job, came, {name: _kinds(loaded.engine, name) for name in came})
-        require_writable(job, tools)
+        require_writable(job, tools, sorted({column for table, _ in job.lists for column in columns[table]}))
         cuts = _cuts(job, loaded.engine)
         return Read(
             job=job,

@@ -1,4 +1,4 @@
-"""Schema 9: every contact of the key of a package, as the list had it, whether it was written to or not.
+"""Schema 9: every contact of the key of a package, as the list had it; and the columns of it that are written back.
 
 Revision ID: 9
 """
@@ -13,5 +13,6 @@ down_revision = "8"
 
 
 def upgrade() -> None:
-    """Add the column; of packages that are there nobody knows."""
-    op.add_column("packages", sa.Column("contacts", sa.JSON, nullable=False, server_default="[]"))
+    """Add the columns; of packages that are there nobody knows."""
+    for name, empty in (("contacts", "[]"), ("kept", "{}")):
+        op.add_column("packages", sa.Column(name, sa.JSON, nullable=False, server_default=empty))
