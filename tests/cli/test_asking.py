@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import os
 import pty
 from collections.abc import Callable
@@ -11,7 +12,7 @@ from typing import Any
 import pytest
 
 from loaded_program import Begun
-from support import Dairy
+from support import MEMBERS, MILK, Dairy
 from terminal import typed_at
 
 
@@ -24,7 +25,7 @@ def typed(dairy: Dairy, answer: str, *words: str) -> tuple[int, str]:
     with suppress(OSError):  # the terminal goes away with the process
         while data := os.read(inside, 4096):
             screen += data
-            if b"[y/N]" in data or b"with / between): " in data:
+            if any(sign in data for sign in (b"[y/N]", b"with / between): ", b"number of messages")):
                 os.write(inside, answer.encode() + b"\n")
     os.close(inside)
     return process.wait(), screen.decode()
@@ -40,6 +41,43 @@ def test_only_a_yes_sends(dairy: Dairy, serve: Callable[..., Any], answer: str, 
     assert "run 1 was not reviewed yet" in screen
     assert (ended, len(dairy.mail())) == (code, count)
     assert ("Nothing was sent." in screen) == (count == 0)
+
+
+@pytest.mark.parametrize(("answer", "count"), [("y", 0), ("3", 0), ("", 0), ("4", 4)])
+def test_above_the_limit_of_the_workspace_the_number_is_typed(
+    dairy: Dairy, serve: Callable[..., Any], answer: str, count: int
+) -> None:
+    serve(dairy)
+    settings = dairy.folder / "gonnet.yaml"
+    settings.write_text(settings.read_text("utf-8") + "limits: {ask_number_above: 3}\n", "utf-8")
+    dairy.gonnet("prepare", "statements", code=3)
+    _, screen = typed(dairy, answer, "send", "last")
+    assert "Send 4 messages now? Type the number of messages" in screen
+    assert len(dairy.mail()) == count
+
+
+def test_the_question_says_what_matters(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        dairy.sent(tools, dt.date(2026, 10, 5), only=("00042", "119"))
+        dairy.sent(tools, dt.date(2026, 10, 6))
+    dairy.write(
+        "milk.csv", MILK + "119,2026-10-03,5000,99.00,\n" + "".join(f"20{n},2026-10-03,{n},1.00,\n" for n in range(5))
+    )
+    people = "".join(f"20{n},Farm {n} End,f{n}@other.example,\n" for n in range(5))
+    dairy.write("members.csv", MEMBERS.replace("laka@", "new@") + people)
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
+    _, screen = typed(dairy, "n", "send", "last")
+    said = " ".join(screen.split())
+    for text in (
+        "About to send 8 packages: 10 messages to 9 addresses",
+        "Domains other.example 5, members.tarnvale.example 3, tarnvale.example 2",
+        "Copies 2 cc among these messages",
+        "Largest by litres: 119 Idle Acres 5,000, 00042 Zoë's Dairy 2,380, 117 Łąka Górna 1,590",
+        "Smallest by litres: 200 Farm 0 End 0, 201 Farm 1 End 1, 202 Farm 2 End 2",
+        "New not in run 2: 119 Idle Acres, 200 Farm 0 End, 201 Farm 1 End and 3 more",
+        "Moved other addresses than in run 2: 117 now new@members.tarnvale.example, was laka@members.tarnvale.example",
+    ):
+        assert text in said, said
 
 
 def test_a_reviewed_run_is_not_called_unreviewed(dairy: Dairy, serve: Callable[..., Any]) -> None:

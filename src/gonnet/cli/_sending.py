@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from typing import TYPE_CHECKING
 
@@ -17,9 +17,10 @@ if TYPE_CHECKING:
     from gonnet.pipeline.reviewing.decisions import Intention
     from gonnet.pipeline.run import Choice
     from gonnet.pipeline.send import Sent
+    from gonnet.pipeline.sending.outlook import Outlook
     from gonnet.pipeline.tools import Tools
 
-_SHOWN = 6
+_SHOWN, _FEW, _NAME = 6, 3, 28
 
 
 class Terminal:
@@ -65,10 +66,13 @@ class Terminal:
 
     def ask(self, run: RunRecord, choice: Choice) -> bool:
         """List what is about to leave, and ask whether it may."""
+        from gonnet.pipeline.sending.outlook import outlook
+
         self._earlier(choice)
         if not self._as_json and not self._quiet:
-            _intention(self._tools, run, choice, is_chosen=self._is_chosen)
-        return self._agreed(_question(choice.everything), len(choice.packages))
+            _intention(self._tools, run, choice, outlook(run, choice, self._tools), is_chosen=self._is_chosen)
+        messages = sum(str(part.kind) == "message" for part in choice.everything)
+        return self._agreed(_question(choice.everything), len(choice.packages), messages)
 
     def ask_again(self, intention: Intention) -> bool:
         """Ask whether packages may be sent again."""
@@ -80,9 +84,13 @@ class Terminal:
         many = _show.many(len(packages), "package")
         return self._agreed(f"Send {many} of run {run.id} again, to {to}?", len(packages))
 
-    def _agreed(self, question: str, packages: int) -> bool:
+    def _agreed(self, question: str, packages: int, messages: int = 0) -> bool:
         """Whether it may leave; if so, Ctrl-C ends it in order from here on, and it is shown how far it is."""
-        if not _show.confirmed(question, yes=self._yes):
+        limit = self._tools.workspace.file.limits.ask_number_above
+        is_many = limit is not None and messages > limit
+        if not (
+            _show.counted(question, messages, yes=self._yes) if is_many else _show.confirmed(question, yes=self._yes)
+        ):
             return False
         self._total, self._done = packages, 0
         self._progress = self._bar("Sending")
@@ -157,7 +165,7 @@ def _question(parts: Sequence[HandOverRecord]) -> str:
     return f"{text[:1].upper()}{text[1:]} now?"
 
 
-def _intention(tools: Tools, run: RunRecord, choice: Choice, *, is_chosen: bool) -> None:
+def _intention(tools: Tools, run: RunRecord, choice: Choice, found: Outlook, *, is_chosen: bool) -> None:
     parts = choice.everything
     mailed = [part for part in parts if str(part.kind) == "message"]
     _show.line(f"Run {run.id}: {run.title}", "bold")
@@ -177,11 +185,41 @@ def _intention(tools: Tools, run: RunRecord, choice: Choice, *, is_chosen: bool)
     if len(choice.packages) > _SHOWN:
         more = len(choice.packages) - _SHOWN
         _show.line(f"  … and {more:,} more; `gonnet review {run.id}` lists them all")
+    for label, text in _meaning(found):
+        _show.line(f"{label:<9} {text}")
     aside = {str(state): count for state, count in run.counts.items() if str(state) in ("held", "skipped", "sent")}
     if aside and not is_chosen:
         _show.line("Left out: " + ", ".join(f"{count:,} {state}" for state, count in aside.items()) + ".")
     if run.reviewed is None:
         _warn(f"run {run.id} was not reviewed yet")
+
+
+def _meaning(found: Outlook) -> Iterator[tuple[str, str]]:
+    """What a send would mean, each with a label."""
+    if found.domains:
+        shown = [f"{domain} {count:,}" for domain, count in list(found.domains.items())[:_SHOWN]]
+        yield "Domains", ", ".join(shown) + (f" and {len(found.domains) - _SHOWN} more" if len(shown) > _SHOWN else "")
+    if found.copies:
+        kinds = ", ".join(f"{count:,} {kind}" for kind, count in found.copies.items())
+        yield "Copies", f"{kinds} among these messages"
+    for label, part in (("Largest", found.largest), ("Smallest", found.smallest)):
+        if part and found.smallest:
+            sums = ", ".join(f"{_named(one)} {_show.amount(f'{value:f}')}" for one, value in part)
+            yield label, f"by {found.figure}: {sums}"
+    if found.new:
+        yield "New", f"not in run {found.last}: {_few([_named(one) for one in found.new])}"
+    if found.readdressed:
+        moved = [f"{one.key} now {', '.join(one.to)}, was {', '.join(old)}" for one, old in found.readdressed]
+        yield "Moved", f"other addresses than in run {found.last}: {_few(moved)}"
+
+
+def _named(package: PackageRecord) -> str:
+    name = package.name if len(package.name) <= _NAME else f"{package.name[: _NAME - 1].rstrip()}…"
+    return f"{package.key} {name}"
+
+
+def _few(texts: Sequence[str]) -> str:
+    return ", ".join(texts[:_FEW]) + (f" and {len(texts) - _FEW:,} more" if len(texts) > _FEW else "")
 
 
 def _destinations(choice: Choice, package: PackageRecord) -> str:

@@ -196,3 +196,13 @@ def confirmed(question: str, *, yes: bool) -> bool:
     if not sys.stdin.isatty():
         raise click.UsageError("there is no terminal to ask at; say --yes to go on without a question")
     return click.confirm(question, default=False)
+
+
+def counted(question: str, number: int, *, yes: bool) -> bool:
+    """Whether the operator agrees to something large: they type how many, so that nobody agrees by habit."""
+    if yes:
+        return True
+    if not sys.stdin.isatty():
+        raise click.UsageError("there is no terminal to ask at; say --yes to go on without a question")
+    said = click.prompt(f"{question} Type the number of messages", default="", show_default=False)
+    return str(said).replace(",", "").strip() == str(number)

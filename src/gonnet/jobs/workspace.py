@@ -67,6 +67,7 @@ class Limits(Section):
         per_day: How many may leave on one day, over all runs.
         per_address: How many may go to one address on one day.
         quiet: When nothing leaves: `22:00-06:00`, in the workspace's time zone.
+        ask_number_above: Above so many messages, whoever sends types their number.
     """
 
     domains: Names = ()
@@ -74,6 +75,7 @@ class Limits(Section):
     per_day: int | None = Field(default=None, ge=1)
     per_address: int | None = Field(default=None, ge=1)
     quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span, json_schema_input_type=str)] = None
+    ask_number_above: int | None = Field(default=None, ge=0)
 
 
 def _as_entry(value: object) -> object:
