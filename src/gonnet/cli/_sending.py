@@ -74,13 +74,16 @@ class Terminal:
         messages = sum(str(part.kind) == "message" for part in choice.everything)
         return self._agreed(_question(choice.everything), len(choice.packages), messages)
 
-    def ask_again(self, intention: Intention) -> bool:
-        """Ask whether packages may be sent again."""
+    def ask_to(self, to: str | None) -> Callable[[Intention], bool]:
+        """Asks whether packages may be sent again, to those to whom they went or to others."""
+        return lambda intention: self._ask_again(intention, to)
+
+    def _ask_again(self, intention: Intention, others: str | None) -> bool:
         run, packages = intention.run, intention.packages
         if not self._as_json and not (self._quiet or intention.is_named):
             _by_hand.show(intention)
         places = (place for p in packages for place in p.to or [part.target.name for part in p.placed])
-        to = ", ".join(dict.fromkeys(places))
+        to = others or ", ".join(dict.fromkeys(places))
         many = _show.many(len(packages), "package")
         return self._agreed(f"Send {many} of run {run.id} again, to {to}?", len(packages))
 

@@ -13,6 +13,7 @@ from gonnet.cli import _by_hand, _options
 @_by_hand.run_argument
 @_by_hand.which_options
 @_by_hand.reason_option
+@click.option("--to", metavar="ADDRESS", help="One package to this address instead, this once.")
 @click.option("--fresh", is_flag=True, help="Make them again from the data of now, as a run of their own.")
 @_options.workspace_option
 @_options.yes_option
@@ -25,6 +26,7 @@ def resend(
     because: str,
     where: str,
     why: str,
+    to: str | None,
     fresh: bool,
     workspace: Path | None,
     yes: bool,
@@ -33,15 +35,19 @@ def resend(
 ) -> int:
     """Send packages again, to the same addresses: the same documents and the same words.
 
-    With --fresh they are prepared again, with the parameters and the date of that run and the data of now. This makes a
-    run of its own with only these keys, and asks before it leaves.
+    With --to one package goes to another address this once; the list stays as it is. With --fresh they are prepared
+    again, with the parameters and the date of that run and the data of now. This makes a run of its own with only
+    these keys, and asks before it leaves.
 
     \b
     Example:  gonnet resend 3 00042 --why "lost it"
+              gonnet resend 3 00042 --to "Iris Lund <iris@keld.example>"
               gonnet resend 3 00042 --fresh --why "a collection was missing"
     """
     from gonnet.cli import _open
 
+    if to is not None and fresh:
+        raise click.UsageError("--to and --fresh do not go together: prepare it again, and `gonnet amend` its address")
     which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         from gonnet.cli._sending import Terminal
@@ -53,4 +59,4 @@ def resend(
             if fresh:
                 sent = resend_fresh(run, tools, which, why, who, it.preparing, it.show, it.ask, it.tell)
                 return it.came(sent)
-            return it.came(send_again(run, tools, which, why, who, it.ask_again, it.tell))
+            return it.came(send_again(run, tools, which, why, who, it.ask_to(to), it.tell, to))

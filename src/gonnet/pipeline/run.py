@@ -35,14 +35,21 @@ def run(
 
 
 def resend(
-    run: RunRecord, tools: Tools, which: Selection, why: str, who: str, ask: AskAgain, tell: Tell
+    run: RunRecord,
+    tools: Tools,
+    which: Selection,
+    why: str,
+    who: str,
+    ask: AskAgain,
+    tell: Tell,
+    to: str | None = None,
 ) -> Sent | None:
-    """Send stored packages again, with the same bytes; None where nobody agreed.
+    """Send stored packages again, with the same bytes, or one to others this once; None where nobody agreed.
 
     Raises:
         RunError: one of them was not sent, or the run is being sent.
     """
-    packages = again(run, tools, which, why, who, ask)
+    packages = again(run, tools, which, why, who, ask, to)
     if not packages:
         return None
     wish = Wish(only=tuple(package.key for package in packages), again=True)

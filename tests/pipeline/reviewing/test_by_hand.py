@@ -14,6 +14,7 @@ from gonnet.ledger import RunRecord, State
 from gonnet.pipeline.reviewing.amend import amend
 from gonnet.pipeline.reviewing.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import Verdict, move, settle
+from gonnet.pipeline.reviewing.comparison import compare
 from gonnet.pipeline.reviewing.sending_again import again
 from gonnet.pipeline.send import Wish, send
 from gonnet.pipeline.sending.composing import unsealed
@@ -142,6 +143,32 @@ def test_sent_again_it_is_the_same_under_another_message_id(dairy: Dairy) -> Non
         assert [p.get_content() for p in old.iter_attachments()] == [p.get_content() for p in new.iter_attachments()]
         with pytest.raises(RunError, match="only what was sent can be sent again"):
             again(run, tools, of("118"), "", "maren")
+
+
+def test_sent_again_to_another_address_it_goes_there_this_once(dairy: Dairy) -> None:
+    with dairy.tools() as tools:
+        run = dairy.prepared(tools)
+        first = sent(dairy, tools, run, only=("117",))
+        for to, says in (
+            ("zoe@members.tarnvale.example", "written to zoe@members.tarnvale.example, the address of 00042"),
+            ("nobody", "'nobody' is not an address"),
+        ):
+            with pytest.raises(GonnetError, match=says):
+                again(run, tools, of("117"), *WHY, to=to)
+        with pytest.raises(RunError, match="2 packages cannot go to one address"):
+            again(run, tools, of("117", "118"), *WHY, to="keeper@x.example")
+        for _ in range(2):
+            again(run, tools, of("117"), *WHY, to="Eva Keeper <keeper@x.example>")
+            second = sent(dairy, tools, run, again=True, only=("117",))
+            assert [address for address, _ in second.stored] == ["keeper@x.example"]
+        old, new = (read(raw) for raw in (first.stored[0][1], second.stored[0][1]))
+        assert (new["To"], new["Cc"]) == ("Eva Keeper <keeper@x.example>", None)
+        assert [p.get_content() for p in old.iter_attachments()] == [p.get_content() for p in new.iter_attachments()]
+        package = dairy.by_key(tools, run)["117"]
+        assert any(
+            "to Eva Keeper <keeper@x.example> this once" in what for _, what in tools.ledger.history(run.id, package.id)
+        )
+        assert compare([package], 1, tools.ledger.packages(run.id, ["117"])).readdressed == ()
 
 
 def test_a_missing_address_is_put_right_and_the_package_sealed_anew(dairy: Dairy) -> None:

@@ -12,12 +12,12 @@ from functools import cached_property
 from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
 from gonnet.delivery import Body
-from gonnet.errors import DataError, RunError, typed
+from gonnet.errors import RunError, typed
 from gonnet.ledger import ContactRecord, DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.changes import Replacement, Rewriting
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
 from gonnet.pipeline.reviewing.amendment import Amendment
-from gonnet.pipeline.reviewing.contacts import contact_of, to_contact
+from gonnet.pipeline.reviewing.contacts import addresses_in, contact_of, to_contact
 from gonnet.pipeline.reviewing.decisions import Ask, agreed, decide
 from gonnet.pipeline.reviewing.rewording import Rewording
 from gonnet.pipeline.reviewing.selecting import Selection, selected
@@ -26,7 +26,6 @@ from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.enclosures import enclosed
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
-from gonnet.recipients.addresses import NotAnAddressError, parse
 from gonnet.recipients.corrections import Correction, keep
 from gonnet.recipients.roll import NO_ADDRESS
 
@@ -328,10 +327,7 @@ def _addresses(text: str | None, old: Sequence[str], part: str) -> tuple[Address
         return tuple(Address(mailbox=mailbox) for mailbox in old)
     if not text.strip() and part != "to":
         return ()
-    try:
-        return parse(text)
-    except NotAnAddressError as error:
-        raise DataError(f"'{text}' is not an address: {error}", where=f"--{part}", fix="Write name@domain") from error
+    return addresses_in(text, f"--{part}")
 
 
 def _keys(package: PackageRecord) -> tuple[str, ...]:

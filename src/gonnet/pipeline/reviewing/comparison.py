@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
 from gonnet.ledger import Ledger, PackageRecord, RunRecord
+from gonnet.ledger.states import Purpose
 
 LIMIT = Decimal("0.25")
 """By what share a figure must have moved to be told, unless somebody says another."""
@@ -80,11 +81,20 @@ def compare(
         new=tuple(package for key, package in new.items() if key not in old),
         gone=tuple(package for key, package in old.items() if key not in new),
         readdressed=tuple(
-            (package, other.to) for package, other in both if set(package.to) != set(other.to) and other.to
+            (package, _usual(other))
+            for package, other in both
+            if _usual(other) and {*_usual(package)} != {*_usual(other)}
         ),
         moved=tuple(moved),
         before={name: values_of(before, name) for name in (now[0].figures if now else ())},
     )
+
+
+def _usual(package: PackageRecord) -> tuple[str, ...]:
+    """To whom a package is written, without those who got it again because somebody asked."""
+    extra = {part.message_id for part in package.mailed if part.purpose is Purpose.EXTRA}
+    messages = (message for message in package.messages if message.message_id not in extra)
+    return tuple(dict.fromkeys(address for message in messages for address in message.to))
 
 
 def _moved(package: PackageRecord, other: PackageRecord, least: Decimal) -> list[Moved]:

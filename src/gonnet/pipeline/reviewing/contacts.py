@@ -1,12 +1,26 @@
-"""Another contact of the key of a package, in the place of the one that the list chose."""
+"""To whom else a package goes: addresses that somebody types, or another contact of its key."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-from gonnet.errors import RunError
+from gonnet.errors import DataError, RunError
 from gonnet.ledger import ContactRecord, PackageRecord
 from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.recipients import Address
+from gonnet.recipients.addresses import NotAnAddressError, parse
+
+
+def addresses_in(text: str, where: str) -> tuple[Address, ...]:
+    """The addresses that somebody typed, separated by `;`.
+
+    Raises:
+        DataError: one is none.
+    """
+    try:
+        return parse(text)
+    except NotAnAddressError as error:
+        raise DataError(f"'{text}' is not an address: {error}", where=where, fix="Write name@domain") from error
 
 
 def contact_of(package: PackageRecord, wanted: str) -> ContactRecord:
