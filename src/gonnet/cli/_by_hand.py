@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING
 
 import click
 
@@ -17,8 +18,6 @@ if TYPE_CHECKING:
     from gonnet.pipeline.reviewing.selecting import Selection
     from gonnet.pipeline.tools import Tools
 
-F = TypeVar("F", bound=Callable[..., Any])
-
 _SHOWN = 20
 _STATES = (*_options.STATES, "drafted", "filed", "printed")
 
@@ -28,8 +27,15 @@ reason_option = click.option("--why", metavar="TEXT", default="", help="The reas
 yes_option = click.option("--yes", is_flag=True, help="Do not ask.")
 
 
-def which_options(function: F) -> F:
-    """Which packages are meant: all that is said must hold."""
+def which_options(function: Callable[..., int]) -> Callable[..., int]:
+    """Which packages are meant, as one `which`: all that is said must hold."""
+
+    @wraps(function)
+    def collected(keys: tuple[str, ...], states: tuple[str, ...], because: str, where: str, **others: object) -> int:
+        from gonnet.pipeline.reviewing.selecting import Selection
+
+        return function(which=Selection(keys=keys, states=states, because=because, where=where), **others)
+
     for option in reversed(
         (
             click.argument("keys", metavar="[KEY]...", nargs=-1, shell_complete=_completing.keys),
@@ -40,22 +46,19 @@ def which_options(function: F) -> F:
             ),
         )
     ):
-        function = option(function)
-    return function
+        collected = option(collected)
+    return collected
 
 
-def selection(keys: Sequence[str], states: Sequence[str], because: str, where: str, leak: str = "") -> Selection:
+def required(which: Selection) -> Selection:
     """Which packages are meant.
 
     Raises:
         UsageError: nothing is said, which would mean all.
     """
-    from gonnet.pipeline.reviewing.selecting import Selection
-
-    found = Selection(keys=tuple(keys), states=tuple(states), because=because, where=where, leak=leak)
-    if found.is_empty:
+    if which.is_empty:
         raise click.UsageError("say which: KEY, 'F-01*', F-0101..F-0103, @FILE, --state, --because or --where")
-    return found
+    return which
 
 
 def moved(run_id: str, which: Selection, to: str, why: str, workspace: Path | None, *, yes: bool, as_json: bool) -> int:
@@ -69,7 +72,7 @@ def moved(run_id: str, which: Selection, to: str, why: str, workspace: Path | No
     verb = {"held": "Hold", "skipped": "Skip"}[to]
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        packages = move(run, tools, which, State(to), why, tools.who, asking(verb, yes=yes, as_json=as_json))
+        packages = move(run, tools, required(which), State(to), why, tools.who, asking(verb, yes=yes, as_json=as_json))
         report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE
 

@@ -11,6 +11,7 @@ from gonnet.cli import _by_hand, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.pipeline.reviewing.amendment import Amendment
+    from gonnet.pipeline.reviewing.selecting import Selection
 
 
 @click.command(short_help="Change packages before they leave: addresses, words, one more file.")
@@ -46,10 +47,7 @@ if TYPE_CHECKING:
 @_options.json_option
 def amend(
     run_id: str,
-    keys: tuple[str, ...],
-    states: tuple[str, ...],
-    because: str,
-    where: str,
+    which: Selection,
     to: str | None,
     keep: bool,
     cc: str | None,
@@ -91,14 +89,13 @@ def amend(
     )
     if sheet is not None:
         return _from_sheet(
-            run_id, sheet, workspace, is_alone=wanted == Amendment() and not keys, yes=yes, as_json=as_json
+            run_id, sheet, workspace, is_alone=wanted == Amendment() and which.is_empty, yes=yes, as_json=as_json
         )
     _require_clear(wanted)
-    which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         ask = _by_hand.asking("Change", yes=yes, as_json=as_json)
-        packages = put_right(run, tools, which, wanted, why, tools.who, ask)
+        packages = put_right(run, tools, _by_hand.required(which), wanted, why, tools.who, ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE
 

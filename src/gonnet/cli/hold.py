@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from gonnet.cli import _by_hand, _options
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.reviewing.selecting import Selection
 
 
 @click.command(short_help="Hold packages of a run: they do not leave.")
@@ -18,10 +22,7 @@ from gonnet.cli import _by_hand, _options
 @_options.json_option
 def hold(
     run_id: str,
-    keys: tuple[str, ...],
-    states: tuple[str, ...],
-    because: str,
-    where: str,
+    which: Selection,
     why: str,
     yes: bool,
     workspace: Path | None,
@@ -35,5 +36,4 @@ def hold(
     Example:  gonnet hold last 00042 --why "the price is being looked at"
               gonnet hold last --where "payable > 20000" --why "looked at by two"
     """
-    which = _by_hand.selection(keys, states, because, where)
     return _by_hand.moved(run_id, which, "held", why, workspace, yes=yes, as_json=as_json)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,6 +12,7 @@ from gonnet.cli import _by_hand, _exit, _options
 
 if TYPE_CHECKING:
     from gonnet.pipeline.reviewing.decisions import Intention
+    from gonnet.pipeline.reviewing.selecting import Selection
 
 
 @click.command(short_help="Release packages that are held.")
@@ -26,10 +28,7 @@ if TYPE_CHECKING:
 @_options.json_option
 def release(
     run_id: str,
-    keys: tuple[str, ...],
-    states: tuple[str, ...],
-    because: str,
-    where: str,
+    which: Selection,
     leak: str,
     why: str,
     into: Path | None,
@@ -52,7 +51,7 @@ def release(
 
     if not why.strip():
         raise click.BadParameter("say why", param_hint="--why")
-    which = _by_hand.selection(keys, states, because, where, leak)
+    wanted = _by_hand.required(replace(which, leak=leak))
     with _open.tools_at(workspace) as tools:
 
         def ask(intention: Intention) -> bool:
@@ -64,6 +63,6 @@ def release(
             return _show.confirmed(f"Release {many}{all_the_same}?", yes=yes)
 
         run = tools.ledger.run(run_id)
-        packages = move(run, tools, which, State.READY, why, tools.who, ask)
+        packages = move(run, tools, wanted, State.READY, why, tools.who, ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from gonnet.cli import _by_hand, _options
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.reviewing.selecting import Selection
 
 
 @click.command(short_help="Send packages again.")
@@ -21,10 +25,7 @@ from gonnet.cli import _by_hand, _options
 @_options.quiet_option
 def resend(
     run_id: str,
-    keys: tuple[str, ...],
-    states: tuple[str, ...],
-    because: str,
-    where: str,
+    which: Selection,
     why: str,
     to: str | None,
     fresh: bool,
@@ -46,9 +47,9 @@ def resend(
     """
     from gonnet.cli import _open
 
+    _by_hand.required(which)
     if to is not None and fresh:
         raise click.UsageError("--to and --fresh do not go together: prepare it again, and `gonnet amend` its address")
-    which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         from gonnet.cli._sending import Terminal
         from gonnet.pipeline.run import resend as send_again

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from gonnet.cli import _by_hand, _exit, _options
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.reviewing.selecting import Selection
 
 
 @click.command(short_help="Say what became of a doubt, a refusal or a draft.")
@@ -21,10 +25,7 @@ from gonnet.cli import _by_hand, _exit, _options
 @_options.json_option
 def settle(
     run_id: str,
-    keys: tuple[str, ...],
-    states: tuple[str, ...],
-    because: str,
-    where: str,
+    which: Selection,
     outcome: str | None,
     why: str,
     yes: bool,
@@ -50,10 +51,9 @@ def settle(
         raise click.UsageError("say --sent, --not-sent or --closed")
     if outcome == "closed" and not why.strip():
         raise click.BadParameter("say why it is closed", param_hint="--why")
-    which = _by_hand.selection(keys, states, because, where)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         ask = _by_hand.asking("Settle", yes=yes, as_json=as_json)
-        packages = settled(run, tools, which, Verdict(outcome), why, tools.who, ask)
+        packages = settled(run, tools, _by_hand.required(which), Verdict(outcome), why, tools.who, ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE

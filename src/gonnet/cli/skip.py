@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from gonnet.cli import _by_hand, _options
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.reviewing.selecting import Selection
 
 
 @click.command(short_help="Leave packages out of a run.")
@@ -18,10 +22,7 @@ from gonnet.cli import _by_hand, _options
 @_options.json_option
 def skip(
     run_id: str,
-    keys: tuple[str, ...],
-    states: tuple[str, ...],
-    because: str,
-    where: str,
+    which: Selection,
     why: str,
     yes: bool,
     workspace: Path | None,
@@ -33,5 +34,4 @@ def skip(
     Example:  gonnet skip last 07777 --why "left the cooperative"
               gonnet skip last @left.txt --why "left the cooperative"
     """
-    which = _by_hand.selection(keys, states, because, where)
     return _by_hand.moved(run_id, which, "skipped", why, workspace, yes=yes, as_json=as_json)
