@@ -95,7 +95,7 @@ def test_messages_to_several_people_are_not_sent_to_one(dairy: Dairy) -> None:
     dairy.write("members.csv", MEMBERS + "117,Second Reader,second@members.tarnvale.example,\n")
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        with pytest.raises(RunError, match="--to would send them all to one address"):
+        with pytest.raises(RunError, match="they would all go to one address"):
             amend(run, tools, of("117"), Amendment(to="l@x.example"), *WHY)
         (package,) = amend(run, tools, of("117"), Amendment(cc=""), *WHY)
     assert [message.to for message in package.messages] == [(to,) for to in package.to]

@@ -317,7 +317,7 @@ def _require_amendable(run: RunRecord, package: PackageRecord, wanted: Amendment
         raise RunError(what, fix="Correct its list, or leave out --keep")
     if wanted.to is not None and len({message.to for message in package.messages}) > 1:
         raise RunError(
-            f"package {key} has messages to several people, and --to would send them all to one address",
+            f"package {key} has messages to several people, and they would all go to one address",
             fix="Correct the list of recipients, and prepare it again with --only",
         )
 
