@@ -56,6 +56,19 @@ def test_above_the_limit_of_the_workspace_the_number_is_typed(
     assert len(dairy.mail()) == count
 
 
+def test_so_it_is_when_packages_are_sent_again(dairy: Dairy, serve: Callable[..., Any]) -> None:
+    serve(dairy)
+    dairy.gonnet("prepare", "statements", code=3)
+    dairy.gonnet("send", "last", "--yes", code=3)
+    settings = dairy.folder / "gonnet.yaml"
+    settings.write_text(settings.read_text("utf-8") + "limits: {ask_number_above: 1}\n", "utf-8")
+    _, screen = typed(dairy, "y", "resend", "last", "117")
+    assert "Type the number of messages" in screen
+    assert len(dairy.mail()) == 4
+    typed(dairy, "2", "resend", "last", "117")
+    assert len(dairy.mail()) == 6
+
+
 def test_the_question_says_what_matters(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         dairy.sent(tools, dt.date(2026, 10, 5), only=("00042", "119"))

@@ -113,11 +113,11 @@ def test_a_list_that_cannot_be_used_is_told(dairy: Dairy, recipients: str, says:
 @pytest.mark.parametrize(
     ("roles", "key", "expected"),
     [
-        ("{to: [accounts, owner]}", "00042", ["'accounts' goes before", "written to", "written to"]),
-        ("{to: accounts, cc: owner}", "00042", ["in copy", "written to", "written to"]),
-        ("{to: [accounts, owner]}", "117", ["written to", "'not an address' is not an address", "nobody asks for this role"]),
+        ("{to: [accounts, owner]}", "00042", ["'accounts' goes before", "chosen", "chosen"]),
+        ("{to: accounts, cc: owner}", "00042", ["chosen for a copy", "chosen", "chosen"]),
+        ("{to: [accounts, owner]}", "117", ["chosen", "'not an address' is not an address", "nobody asks for this role"]),
         ("{to: owner}, where: \"role <> 'Accounts'\"", "00042",
-         ["written to", "the list leaves it out", "nobody asks for this role"]),
+         ["chosen", "the list leaves it out", "nobody asks for this role"]),
         ("{to: owner}, where: \"role <> 'vet'\"", "118", ["the list leaves it out"]),
     ],
 )  # fmt: skip
@@ -129,7 +129,8 @@ def test_every_contact_of_a_key_is_told_with_why_it_is_written_to_or_not(
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=None)
     (package,) = dairy.json("show", "1", key, code=None)["packages"]
     fates = [
-        contact["why_not"] or {"to": "written to", "cc": "in copy"}[contact["use"]] for contact in package["contacts"]
+        contact["why_not"] or {"to": "chosen", "cc": "chosen for a copy"}[contact["use"]]
+        for contact in package["contacts"]
     ]
     assert [fate[: len(wanted)] for fate, wanted in zip(fates, expected, strict=True)] == expected
     shown, explained = (dairy.gonnet(*words, code=None).stdout for words in (("show", "1", key), ("explain", "1", key)))

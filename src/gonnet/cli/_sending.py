@@ -85,7 +85,9 @@ class Terminal:
         places = (place for p in packages for place in p.to or [part.target.name for part in p.placed])
         to = others or ", ".join(dict.fromkeys(places))
         many = _show.many(len(packages), "package")
-        return self._agreed(f"Send {many} of run {run.id} again, to {to}?", len(packages))
+        added = (part for change in intention.changes for part in getattr(change, "hand_overs", ()))
+        messages = sum(str(part.kind) == "message" for part in added)
+        return self._agreed(f"Send {many} of run {run.id} again, to {to}?", len(packages), messages)
 
     def _agreed(self, question: str, packages: int, messages: int = 0) -> bool:
         """Whether it may leave; if so, Ctrl-C ends it in order from here on, and it is shown how far it is."""

@@ -89,7 +89,12 @@ def amend(
     )
     if sheet is not None:
         return _from_sheet(
-            run_id, sheet, workspace, is_alone=wanted == Amendment() and which.is_empty, yes=yes, as_json=as_json
+            run_id,
+            sheet,
+            workspace,
+            is_alone=wanted == Amendment() and which.is_empty and not why,
+            yes=yes,
+            as_json=as_json,
         )
     _require_clear(wanted)
     with _open.tools_at(workspace) as tools:
@@ -125,7 +130,7 @@ def _from_sheet(run_id: str, sheet: Path, workspace: Path | None, *, is_alone: b
     from gonnet.pipeline.reviewing.from_sheet import amend_from
 
     if not is_alone:
-        raise click.UsageError("--from goes alone: the sheet says which packages, and what")
+        raise click.UsageError("--from goes alone: the sheet says which packages, what, and why")
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         ask = _by_hand.asking("Change", yes=yes, as_json=as_json, always_by=tools)

@@ -175,8 +175,10 @@ class ContactRecord(NamedTuple):
 
     @property
     def fate(self) -> str:
-        """What becomes of it, in words."""
-        return {"to": "written to", "cc": "in copy", "bcc": "in copy, unseen"}.get(self.use, self.why_not)
+        """What the list made of it, in words; a person may have chosen another one since."""
+        return {"to": "chosen", "cc": "chosen for a copy", "bcc": "chosen for a copy, unseen"}.get(
+            self.use, self.why_not
+        )
 
     def __str__(self) -> str:
         """Who it is and what becomes of it, for people."""

@@ -148,7 +148,7 @@ def texts(tools: Tools, package: PackageRecord) -> list[tuple[str, str, str]]:
     [
         (Amendment(message="owing"), "Łąka Górna owes €780.51", "Please call us, Łąka Górna."),
         (Amendment(subject="Über 5 & 6 < 7"), "Über 5 & 6 < 7", "Dear Łąka Górna,"),
-        (Amendment(subject="For {{ key }}"), "For 117", "Dear Łąka Górna,"),
+        (Amendment(subject="For {{ key }} (1/2)"), "For 117 (1/2)", "Dear Łąka Górna,"),
         (Amendment(text="Pay {{ figures.litres }} to **{{ key }}**"), "Statement of Łąka Górna", "Pay 1590 to 117"),
         (Amendment(message="owing", text="{{ key }}!"), "Łąka Górna owes €780.51", "117!"),
     ],

@@ -253,6 +253,11 @@ def of_another_run(sheet: Any) -> None:  # noqa: ANN401
         ({"118": {"Other message": "owed"}}, None, ["line 4: the job has no message 'owed'; it has owing, standard"]),
         ({"118": {"Other To": "nowhere"}}, None, ["line 4: 'nowhere' is not an address"]),
         ({"118": {"Other To": "Nobody"}}, None, ["line 4: 'nobody' cannot stand under 'Other To'"]),
+        (
+            {"118": {"Other To": "zoe@members.tarnvale.example", "Decision": "send", "Reason": "x"}},
+            None,
+            ["line 4: it would be written to zoe@members.tarnvale.example, the address of 00042"],
+        ),
         ({"118": {"Other subject": "Like Zoë's Dairy"}}, None, ["line 4: this names somebody else: 'Zoë's Dairy'"]),
         ({"118": {"One more file": "../../etc/passwd"}}, None, ["line 4: under 'One more file': .* lies outside"]),
         ({"118": {"One more file": "none.txt"}}, None, ["line 4: under 'One more file': there is no file none.txt"]),

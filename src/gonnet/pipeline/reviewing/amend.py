@@ -166,7 +166,7 @@ class Amender:
         _require_allowed(mailed, self._tools)
         others = tuple(part for part in package.hand_overs if part not in package.mailed)
         state, reason = package.state, package.reason
-        if strange := self._of_somebody_else(package, wanted):
+        if strange := self.of_somebody_else(package, wanted):
             state, reason = State.HELD, f"it is written to {strange}, as you said"
         elif wanted.to is not None and reason == NO_ADDRESS:  # held for nothing else
             reason = "the list has no address; you gave it one, so it can be released"
@@ -190,7 +190,7 @@ class Amender:
         contact: ContactRecord | None,
     ) -> Replacement:
         """New messages for what did not leave, under new Message-IDs."""
-        if strange := self._of_somebody_else(package, wanted):
+        if strange := self.of_somebody_else(package, wanted):
             raise RunError(f"it would be written to {strange}", fix="Nothing was changed; the list can say so")
         closed = [part for part in package.mailed if part.is_open or part.state is HandOverState.REFUSED]
         taken = {part.target.name.casefold() for part in package.mailed if part.state in TAKEN}
@@ -218,7 +218,7 @@ class Amender:
         data = delivery.with_message_id(store.get(message.sha256), number)
         return replace(message, message_id=number, sha256=store.put(data))
 
-    def _of_somebody_else(self, package: PackageRecord, wanted: Amendment) -> str:
+    def of_somebody_else(self, package: PackageRecord, wanted: Amendment) -> str:
         """The address among new ones that is another recipient's own, with whose it is; empty where there is none."""
         mine = {address.casefold() for message in package.messages for address in message.everybody}
         for part in ("to", "cc", "bcc"):

@@ -119,5 +119,5 @@ def carry_out(intention: Intention, tools: Tools) -> tuple[PackageRecord, ...]:
                 raise RunError(f"package {was.key} was changed meanwhile", fix=fix)
         tools.ledger.changes.enter(run.id, intention.changes)
     for change in intention.changes:
-        tools.log.say("changed by hand", run=run.id, package=change.package.id, as_=type(change).__name__.casefold())
+        tools.log.say("changed by hand", run=run.id, package=change.package.id, kind=type(change).__name__.casefold())
     return tools.ledger.packages(run.id, keys)

@@ -9,6 +9,7 @@ from gonnet.errors import DataError, JobError, RunError
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.ledger.changes import Change
 from gonnet.pipeline.reviewing.amend import Amender, after
+from gonnet.pipeline.reviewing.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import moving
 from gonnet.pipeline.reviewing.decisions import Ask, Intention, carry_out
 from gonnet.pipeline.reviewing.sheet.deciding import Decision, Refusal, decisions_of
@@ -55,6 +56,16 @@ def _as_error(refusal: Refusal, path: Path) -> DataError:
     return DataError(refusal.why, where=f"{path.name}, line {refusal.line}", fix=_AGAIN)
 
 
+def _require_own_addresses(amender: Amender, package: PackageRecord, wanted: Amendment) -> None:
+    """A sheet cannot send to another recipient: it would be held for that and let go by the same line.
+
+    Raises:
+        RunError: it is written to one.
+    """
+    if strange := amender.of_somebody_else(package, wanted):
+        raise RunError(f"it would be written to {strange}; do that with `gonnet amend`, and release it then")
+
+
 def _planned(
     run: RunRecord, tools: Tools, decisions: Sequence[Decision], packages: Sequence[PackageRecord], who: str
 ) -> tuple[list[Change], list[Refusal]]:
@@ -67,6 +78,7 @@ def _planned(
         package, mine = decision.package, list[Change]()
         try:
             if decision.wanted is not None:
+                _require_own_addresses(amender, package, decision.wanted)
                 amended = amender.change(package, decision.wanted, decision.why)
                 mine.append(amended)
                 package = after(amended)

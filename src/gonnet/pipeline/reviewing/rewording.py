@@ -7,6 +7,7 @@ package was made of, nothing is written: its message would not fit its documents
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import closing
 from dataclasses import replace
@@ -97,7 +98,11 @@ class Rewording:
             what = f"the data or the list are no longer those that package {package.key} was made of"
             fix = f"Make it anew: `{typed('prepare', self._run.job, '--only', package.key)}`"
             raise RunError(what, fix=fix)
-        return tuple(self._one(made.writer, order, message, _words(message, wanted), person) for message in messages)
+        several = Counter(message.to for message in messages)
+        return tuple(
+            self._one(made.writer, order, message, _words(message, wanted), person, is_part=several[message.to] > 1)
+            for message in messages
+        )
 
     def _all(self) -> _Made:
         """All that writes, which is read once; so is what is wrong with it."""
@@ -111,12 +116,19 @@ class Rewording:
         return self._made
 
     def _one(
-        self, writer: MessageWriter, order: Order, message: MessageRecord, words: _Words, person: Recipient | None
+        self,
+        writer: MessageWriter,
+        order: Order,
+        message: MessageRecord,
+        words: _Words,
+        person: Recipient | None,
+        *,
+        is_part: bool,
     ) -> MessageRecord:
         to = {address.casefold() for address in message.to}
         same = (contact for contact in order.contacts if {one.mailbox.casefold() for one in contact.to} == to)
         contact = person or next(same, order.contacts[0])
-        part = _PART.search(message.subject)
+        part = _PART.search(message.subject) if is_part else None
         written, hits = writer.written(
             replace(order, message=self._named[words]), contact, message.message_id, part[0] if part else ""
         )

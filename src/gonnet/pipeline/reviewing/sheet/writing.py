@@ -30,7 +30,8 @@ _HOW = (
     "Other To, Cc, Bcc: addresses, several with `;` between them. `nobody` under Other Cc or Bcc takes them away.",
     "Other message: one of the job's. Other subject, Other text: these words instead, as they are.",
     "One more file: a file of the workspace that goes with the package, such as notes/tank.pdf.",
-    "You may sort, filter and delete lines, and add columns. Do not change Key, Run and Mark.",
+    "To sort, delete lines or add columns, take off the protection first: it has no password.",
+    "Leave Key, Run and Mark as they are: by them each line is known.",
 )
 
 
@@ -81,7 +82,7 @@ def _packages(book: xlsxwriter.Workbook, table: Table) -> None:
         at = next(number for number, column in enumerate(table.columns) if column.heading == heading)
         if choices and sum(map(len, choices)) + len(choices) < 250:  # as much as a list of its own may say
             sheet.data_validation(1, at, max(count, 1), at, {"validate": "list", "source": list(choices)})
-    allowed = ("sort", "autofilter", "format_columns", "format_rows", "delete_rows")
+    allowed = ("autofilter", "format_columns", "format_rows")
     sheet.protect("", dict.fromkeys(allowed, True))
     sheet.set_landscape()
     sheet.fit_to_pages(1, 0)
