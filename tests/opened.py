@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import subprocess
 from contextlib import closing
+from pathlib import Path
 from typing import Any
 
 import openpyxl
@@ -48,3 +50,14 @@ def sheet(data: bytes) -> list[list[Any]]:
 def many_rows(dairy: Dairy, count: int, remark: str = "") -> None:
     lines = [f"117,2026-10-{n % 31 + 1:02d},{n},{n}.25,{remark}\n" for n in range(1, count + 1)]
     dairy.write("milk.csv", HEAD + "".join(lines))
+
+
+def saved_again(path: Path, kind: str) -> Path:
+    """The same file as LibreOffice saves it."""
+    target = path.parent / "saved"
+    subprocess.run(
+        ["soffice", "--headless", "--convert-to", kind, "--outdir", str(target), str(path)],
+        check=True,
+        capture_output=True,
+    )
+    return target / f"{path.stem}.{kind.partition(':')[0]}"

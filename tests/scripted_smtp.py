@@ -66,7 +66,7 @@ def _talk(connection: socket.socket, script: Script) -> None:
             return
         address, taken = "", True
         for raw in lines:
-            line = raw.decode("ascii", "replace").strip()
+            line = raw.decode("utf-8", "replace").strip()
             verb = line.partition(" ")[0].upper()
             script.seen.append(line)
             if verb == "QUIT":

@@ -122,7 +122,7 @@ class Dairy:
 
     def tools(self, processes: int | None = 1, at: dt.datetime | None = None) -> Any:  # noqa: ANN401  a context manager of Tools
         """The tools of the workspace; `at` is the time that their clock shows."""
-        clock = {"clock": lambda: at} if at is not None else {}
+        clock: dict[str, Any] = {"clock": lambda: at} if at is not None else {}
         return open_tools(load_workspace(self.folder), processes, **clock)
 
     def prepared(self, tools: Tools, *changes: tuple[str, str], only: tuple[str, ...] = ()) -> RunRecord:

@@ -25,7 +25,7 @@ TARGET = Path(__file__).parents[1] / "src/gonnet/schemas"
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 _ATTRIBUTE = re.compile(r"^    (\w+): (.*(?:\n        .*)*)", re.MULTILINE)
 _JOINT = re.compile(r"[;,] (or|and)$")
-_GONE = ("before", "after")  # of earlier versions: only there to say what to write now
+_GONE = "No longer there"  # of earlier versions: only there to say what to write now
 _NOT_OF_CHOICES = ("minLength", "maxLength", "minItems", "maxItems", "ge", "le", "gt", "lt")
 _SEVERAL = 4  # examples of a key
 _LIKE = {
@@ -85,7 +85,7 @@ def _explain(part: Tree, model: type[BaseModel], shown: list[Tree]) -> None:
     said = sentences(model)
     for field, info in model.model_fields.items():
         key = info.alias or field
-        if field in _GONE:
+        if said[field].startswith(_GONE):
             del part["properties"][key]
             continue
         text, there = said[field], [one[key] for one in shown if key in one]

@@ -224,7 +224,7 @@ def _review_page(workspace: Path) -> None:
     for words in (("prepare", "statements"), ("review", "last", "--html", "review.html")):
         subprocess.run([*_GONNET, *words], cwd=workspace, check=False, stdout=subprocess.DEVNULL)
     table.write_text(whole, "utf-8")
-    _browser(workspace, f"{(workspace / 'review.html').as_uri()}#00375", "review-page", "1280,900")
+    _browser(workspace, f"{(workspace / 'review.html').as_uri()}#00375", "review-page", "1280,800")
 
 
 def _review_sheet(workspace: Path) -> None:

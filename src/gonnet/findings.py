@@ -21,8 +21,10 @@ class Finding:
         weight: Whether it needs a decision, or is only good to know.
         text: One sentence, without a full stop.
         key: The key it is about, or None.
+        about: The list that people keep and that it is about; empty for anything else.
     """
 
     weight: Weight
     text: str
     key: str | None = None
+    about: str = ""

@@ -17,7 +17,7 @@ from reportlab.pdfgen.canvas import Canvas
 from gonnet.arrivals import Arrived, read_run, runs
 from gonnet.errors import AbsentError, DataError
 from gonnet.jobs.arrivals import KeyFrom, Named, PdfRun
-from gonnet.pipeline.making import processes
+from gonnet.pipeline.making.workers import processes
 
 FARM = KeyFrom(text=r"Farm no\. (\w+)")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import http.server
 import json
 import os
@@ -90,6 +91,64 @@ def test_in_a_browser_the_list_is_there_and_one_package_opens(page: Path, tmp_pa
     assert f"<h2>{key} " in dom
     assert "<title>Run 1: Milk statements</title>" in dom
     assert "&lt;/script&gt;" in dom
+
+
+@pytest.fixture(scope="session")
+def axe(tmp_path_factory: pytest.TempPathFactory) -> str:
+    """The accessibility checker axe-core, from npm."""
+    if shutil.which("npm") is None:
+        if "CI" not in os.environ:
+            pytest.skip("there is no npm here to fetch axe-core with")
+        pytest.fail("npm is missing")
+    folder = tmp_path_factory.mktemp("axe")
+    words = ["npm", "install", "--silent", "--no-audit", "--no-fund", "--prefix", str(folder), "axe-core@4"]
+    subprocess.run(words, check=True, capture_output=True, timeout=120)
+    return (folder / "node_modules/axe-core/axe.min.js").read_text("utf-8").replace("</script", "<\\/script")
+
+
+def told_by(page: Path, script: str, folder: Path, size: str = "1280,800", of: str = "") -> str:
+    """What a script in the page gives as its title, when the page was made."""
+    other = page.with_name("scripted.html")
+    other.write_text(page.read_text("utf-8").replace("</body>", f"<script>{script}</script></body>"), "utf-8")
+    dom = browsed(folder, f"--window-size={size}", "--dump-dom", f"{other.as_uri()}{of}")
+    found = re.search(r"<title>(.*?)</title>", dom, re.DOTALL)
+    assert found is not None
+    return html.unescape(found[1])
+
+
+@needs_browser
+@pytest.mark.parametrize("size", ["1280,800", "420,900"])
+@pytest.mark.parametrize("of", ["", "#117"])
+def test_nobody_is_shut_out_of_the_page(page: Path, tmp_path: Path, axe: str, size: str, of: str) -> None:
+    run = "axe.run(document, {iframes: false}).then(found => { document.title = JSON.stringify(found.violations.map("
+    run += "one => [one.id, one.nodes.map(node => node.html)])) + found.passes.length; });"
+    violations, _, passes = told_by(page, f"{axe}\n{run}", tmp_path, size, of).rpartition("]")
+    assert json.loads(f"{violations}]") == []
+    assert int(passes) > 15
+
+
+@needs_browser
+def test_the_page_is_used_by_keys_alone_and_copies_commands(page: Path, tmp_path: Path) -> None:
+    keys = """{
+      const press = key => (document.activeElement || document).dispatchEvent(new KeyboardEvent("keydown", {key, bubbles: true}));
+      const said = [], look = document.getElementById("look");
+      press("/"); said.push(document.activeElement.id); press("Escape");
+      press("ArrowDown"); press("ArrowDown"); press("Enter"); said.push(look.querySelector("h2").textContent.slice(0, 5));
+      press("j"); said.push(look.querySelector("h2").textContent.slice(0, 3));
+      said.push(...[...look.querySelectorAll(".decide button")].map(button => button.dataset.command));
+      look.querySelector(".decide button").click();
+      press("Escape"); said.push(look.hidden);
+      setTimeout(() => { document.title = JSON.stringify([...said, look.querySelector("code").textContent]); }, 500);
+    }"""
+    told = json.loads(told_by(page, keys, tmp_path))
+    assert told[:3] == ["find", "00042", "117"]
+    assert told[3:6] == [
+        "gonnet hold 1 117 --why REASON",
+        "gonnet skip 1 117 --why REASON",
+        "gonnet amend 1 117 --to ADDRESS --why REASON",
+    ]
+    assert told[6] is True
+    assert told[7].endswith(": gonnet hold 1 117 --why REASON")
 
 
 @needs_browser

@@ -10,9 +10,8 @@ import pytest
 
 from gonnet.errors import RunError
 from gonnet.ledger import State
-from gonnet.pipeline.reviewing.amend import amend
-from gonnet.pipeline.reviewing.amendment import Amendment
-from gonnet.pipeline.reviewing.by_hand import move
+from gonnet.pipeline.reviewing.amending.amend import amend
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.send import send
 from support import MEMBERS, SETTINGS, Dairy, of
 
@@ -40,13 +39,13 @@ def test_drafts_are_whole_and_nothing_is_mailed(dairy: Dairy) -> None:
     assert {part.get_filename(): part.get_content() for part in mail.iter_attachments()} == documents
 
 
-def test_a_draft_without_an_address_waits_and_cannot_be_amended(dairy: Dairy) -> None:
+def test_a_draft_needs_no_address_and_cannot_be_amended(dairy: Dairy) -> None:
     dairy.write("gonnet.yaml", SETTINGS.replace("PORT", "1") + "folders: {out: {path: drafts}}\n")
     dairy.write("members.csv", MEMBERS.replace("laka@members.tarnvale.example", ""))
     with dairy.tools() as tools:
         run = dairy.prepared(tools, (EMAIL, DRAFTS))
-        with pytest.raises(RunError, match="package 117 has no address"):
-            move(run, tools, of("117"), State.READY, "x", "maren")
         with pytest.raises(RunError, match="the messages of package 117 are drafts"):
             amend(run, tools, of("117"), Amendment(to="l@x.example"), "", "maren")
-        assert send(run, tools).states == {State.SENT: 1}
+        assert send(run, tools).states == {State.SENT: 2}
+    mail = message_from_bytes((dairy.folder / "drafts/2026-11-05/117.eml").read_bytes(), policy=default)
+    assert (mail["To"], mail["Cc"]) == (None, "ines@tarnvale.example")

@@ -14,7 +14,6 @@ from hypothesis import strategies as st
 from gonnet.delivery.folder import OutsideError, TakenError, put_file
 from gonnet.errors import JobError
 from gonnet.ledger import State
-from gonnet.packages.names import safe_name
 from gonnet.packages.places import path_of
 from gonnet.pipeline.send import Wish, send
 from scripted_smtp import Script, serving
@@ -70,10 +69,10 @@ def test_a_link_does_not_lead_out(tmp_path: Path) -> None:
 def test_a_merged_value_adds_no_folder(region: str, name: str) -> None:
     values = {"region": region, "name": name}
 
-    def filled(part: str) -> str:
+    def filled(part: str) -> list[str]:
         for key, value in values.items():
             part = part.replace(f"{{{{ {key} }}}}", value)
-        return safe_name(part)
+        return [part]
 
     parts = path_of("2026/{{ region }}/{{ name }} x", filled).split("/")
     assert len(parts) == 3
@@ -162,7 +161,7 @@ def test_files_that_are_too_large_for_a_message_are_linked_to(dairy: Dairy) -> N
 
 def test_a_rule_says_by_which_way(dairy: Dairy) -> None:
     ways = deliver('email: {from: "s@tarnvale.example"}', "{name: archive, optional: true, folder: {path: x}}")
-    rule = ("rules:\n", "rules:\n  - {name: on paper, when: litres < 2000, deliver: archive}\n")
+    rule = ("rules:\n", "rules:\n  - {name: on paper, when: litres < 2000, way: archive}\n")
     _, found = ready(dairy, ways, rule)
     assert (len(found["117"].messages), len(found["117"].placed)) == (0, 2)
     assert (len(found["00042"].messages), len(found["00042"].placed)) == (1, 0)
@@ -186,10 +185,13 @@ def test_no_message_leaves_before_its_files_are_there(dairy: Dairy) -> None:
         (deliver("folder: {root: other}"), "there is no folder 'other' in gonnet.yaml. Name one with `root:`: archive"),
         (deliver("folder: {path: a}", "folder: {path: b}"), "two ways to deliver are called 'folder'"),
         (deliver("folder: {path: '{{ nobody }}'}"), "unknown name 'nobody'"),
-        (deliver("{name: x, optional: true, folder: {path: a}}"), "no rule says `deliver: x`, which is optional"),
+        (
+            deliver("{name: x, optional: true, folder: {path: a}}"),
+            "no list and no rule says `way: x`, which is optional",
+        ),
         (("as: xlsx}", "as: xlsx, attach: false}"), "is only put into folders or printed, and the job does neither"),
         (("payable: **", "{{ links[0].url }} **"), "messages link to files, and no folder has an address"),
-        (("skip: no milk", "deliver: archive"), "there is no way 'archive' to deliver"),
+        (("skip: no milk", "way: archive"), "there is no way 'archive' to deliver"),
     ],
 )
 def test_ways_that_cannot_be_are_told(dairy: Dairy, change: tuple[str, str], what: str) -> None:

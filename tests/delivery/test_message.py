@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
+from dataclasses import replace
 from email import message_from_bytes
 from email.message import EmailMessage
 from email.policy import default
@@ -11,7 +13,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gonnet.delivery import Attachment, Body, Envelope, compose, for_trial, write_message
+from gonnet.delivery import (
+    Attachment,
+    Body,
+    Envelope,
+    Frame,
+    compose,
+    for_trial,
+    html_page,
+    remote_targets,
+    with_body,
+    write_message,
+)
 from gonnet.recipients import Address
 
 NOW = dt.datetime(2026, 11, 5, 9, 30, tzinfo=dt.UTC)
@@ -133,3 +146,35 @@ def test_a_trial_goes_to_one_address_and_shows_the_real_ones() -> None:
 
 def test_the_same_parts_give_the_same_bytes() -> None:
     assert written() == written()
+
+
+HOUSE = Frame("Tarnvale & Sons", "#2f5d50")
+
+
+def test_a_message_has_the_frame_of_the_house_and_loads_nothing() -> None:
+    page = html_page(write_message(envelope(), "Milk <b>", Body.of("Dear **Ann**"), "de_AT", HOUSE))
+    for part in ('<html lang="de-AT" dir="ltr">', "<title>Milk &lt;b&gt;</title>", "Tarnvale &amp; Sons", "max-width:40em",
+            "border-top:4px solid #2f5d50", "prefers-color-scheme:dark", "<strong>Ann</strong>"):  # fmt: skip
+        assert part in page
+    assert remote_targets(page) == []
+    assert not re.search(r"https?:|@import|url\(|src=|@font-face", page)
+
+
+def test_other_words_keep_the_frame_and_those_of_an_earlier_version_get_one() -> None:
+    sealed = write_message(envelope(), "Milk", Body.of("Dear Ann"), "pl", HOUSE)
+    page = html_page(with_body(sealed, Body.of("Dear *Bea* $1 \\1")))
+    assert "Tarnvale &amp; Sons" in page
+    assert "Dear <em>Bea</em> $1 \\1" in page
+    assert "Ann" not in page
+    assert 'lang="pl"' in page
+    own = write_message(envelope(), "Milk", Body.of_page("<html lang='fr'><body>Chère Ann</body></html>"), "fr", HOUSE)
+    assert "Tarnvale" not in html_page(own)
+    assert "Bea" in html_page(with_body(own, Body.of("Bea")))
+
+
+def test_a_message_with_a_report_is_light_everywhere() -> None:
+    body = replace(Body.of("Dear Ann"), style=".report{color:#000}")
+    page = html_page(write_message(envelope(), "Milk", body, "en_IE", HOUSE))
+    assert "prefers-color-scheme" not in page
+    assert 'content="light"' in page
+    assert ".report{color:#000}" in page

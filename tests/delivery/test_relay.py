@@ -6,7 +6,7 @@ import tempfile
 from collections import Counter
 from collections.abc import Iterator
 from email import message_from_bytes
-from email.policy import default
+from email.policy import SMTPUTF8, default
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
@@ -56,6 +56,23 @@ def test_everybody_gets_theirs_once_and_who_is_not_known_is_told(
     assert all("ESMTPSA" in mail["Received"] for mail in mails), "over TLS, and logged in"
     dairy.gonnet("send", "last", "--yes", code=3)
     assert len(relay.kept()) == 10
+
+
+def test_letters_beyond_ascii_before_the_at_sign_are_taken(
+    dairy: Dairy, relay: Relay, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("MAIL_PASSWORD", "right")
+    through(dairy, relay)
+    before = len(relay.kept())
+    dairy.write("members.csv", MEMBERS.replace("laka@members", "łąka@members"))
+    dairy.gonnet("prepare", "statements", "--only", "117")
+    dairy.gonnet("send", "last", "--yes")
+    wait_for(lambda: len(relay.kept()) == before + 2)
+    mails: list[Any] = [message_from_bytes(data, policy=SMTPUTF8) for data in relay.kept()]
+    assert {mail["Delivered-To"] for mail in mails if "łąka" in mail["To"]} == {
+        "łąka@members.tarnvale.example",
+        "ines@tarnvale.example",
+    }
 
 
 @pytest.mark.parametrize(

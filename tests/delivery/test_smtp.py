@@ -182,7 +182,7 @@ def test_reports_of_failures_are_asked_for_where_the_server_makes_them() -> None
     assert not [line for line in script.seen if "ENVID" in line or "NOTIFY" in line]
 
 
-@pytest.mark.parametrize("address", ["a@x.example>\r\nRCPT TO:<b@x.example", "zoë@x.example", "a\0@x.example"])
+@pytest.mark.parametrize("address", ["a@x.example>\r\nRCPT TO:<b@x.example", "a\0@x.example"])
 def test_an_address_stays_a_part_of_its_command(address: str) -> None:
     script = Script()
     with serving(script) as port:

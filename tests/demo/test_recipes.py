@@ -38,7 +38,7 @@ EXPECTED = {  # ready, held, skipped; and how the files end that somebody gets
     "A file for their own program": ((45, 4, 1), {"csv", "zip"}),
     "One more file for those it concerns": ((46, 3, 1), {"pdf", "png"}),
     "The figures in the message, and no file": ((45, 4, 1), set()),
-    "Into a folder for each region, and no mail": ((45, 4, 1), {"pdf"}),
+    "Into a folder for each region, and no mail": ((46, 3, 1), {"pdf"}),
     "A second letter after two weeks, a call after that": ((16, 0, 32), {"pdf"}),
     "As soon as the file is there, and only if it is sound": ((45, 4, 1), {"pdf", "xlsx"}),
 }
@@ -52,8 +52,6 @@ def recipes() -> dict[str, str]:
 def tools(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Tools]:
     folder = tmp_path_factory.mktemp("demo") / "tarnvale"
     write_workspace(folder)
-    settings = folder / "gonnet.yaml"
-    settings.write_text(settings.read_text("utf-8") + "\nfolders: {archive: {path: archive}}\n", "utf-8")
     with open_tools(load_workspace(folder), 1) as opened:
         yield opened
 

@@ -11,8 +11,8 @@ import pytest
 from gonnet.errors import RunError
 from gonnet.pipeline.making import batches
 from gonnet.pipeline.making.produce import Made
-from gonnet.pipeline.reviewing.amend import amend
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amend import amend
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from support import MEMBERS, MILK, RULES, Dairy, of
 
 BUNDLED = (

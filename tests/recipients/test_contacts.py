@@ -9,6 +9,7 @@ import pytest
 
 from gonnet.errors import GonnetError, JobError
 from gonnet.pipeline.survey import Request, survey
+from scripted_smtp import Script, serving
 from support import AS_OF, Dairy
 
 USUAL = "recipients: {rows: members, key: farm_no, name: farm_name, to: email, cc: adviser}"
@@ -36,7 +37,7 @@ def messages(dairy: Dairy, recipients: str) -> dict[str, list[tuple[str, ...]]]:
 def _written(person: Any) -> tuple[str, ...]:  # noqa: ANN401
     parts = (person.to, person.cc, person.bcc)
     said = tuple(" ".join(address.mailbox.partition("@")[0] for address in part) for part in parts)
-    return (*said, person.problem) if person.problem else said
+    return (*said, person.obstacle) if person.obstacle else said
 
 
 ROLES = "recipients: {rows: members, key: farm_no, name: farm_name, to: email, role: role, roles: "
@@ -202,3 +203,26 @@ def test_a_contact_that_is_not_clear_is_not_chosen(dairy: Dairy) -> None:
     dairy.write("members.csv", CONTACTS.replace("Books of 42", "Other Books"))
     refused = dairy.gonnet("amend", "1", "00042", "--contact", "Books of 42", code=2).stderr
     assert "no longer those that package 00042 was made of" in refused
+
+
+def test_a_contact_whom_the_list_leaves_out_is_chosen_by_hand(dairy: Dairy) -> None:
+    dairy.write("members.csv", CONTACTS)
+    dairy.job((USUAL, ROLES + "{to: owner}, where: \"role <> 'vet'\"}"), ("litres > 5000", "litres > 50000"))
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=None)
+    before = dairy.json("show", "1", code=None)["rows"]
+    refused = dairy.gonnet("amend", "1", "118", "--contact", "vet", "--subject", "x", code=2).stderr
+    assert "package 118 is not made yet" in refused
+    dairy.gonnet("amend", "1", "118", "--contact", "vet", "--why", "asked her", code=None)
+    (package,) = dairy.json("show", "1", "118", code=None)["packages"]
+    assert (package["state"], package["to"]) == ("skipped", ["vet118@tarnvale.example"])
+    assert package["reason"].endswith("was chosen by hand, so it can be released")
+    assert [one["name"] for one in package["documents"]] == ["118 statement.pdf", "118 statement.xlsx"]
+    assert dairy.json("show", "1", code=None)["rows"] == before, "what is skipped is still withheld"
+    told = dairy.gonnet("release", "1", "118", "--why", "asked her", "--yes").stdout
+    assert "→ vet118@tarnvale.example" in told
+    after = dairy.json("show", "1", code=None)["rows"]
+    assert after["delivered"] == before["delivered"] + 1
+    script = Script()
+    with serving(script, dairy.port):
+        dairy.gonnet("send", "1", "--only", "118", "--yes")
+    assert "vet118@tarnvale.example" in {to for to, _ in script.stored}

@@ -28,7 +28,7 @@ def roll() -> tuple[tuple[Recipient, ...], int]:
 
 def test_a_line_has_its_key_name_and_addresses() -> None:
     (first, second, third), without = roll()
-    assert (first.key, first.name, first.line, first.problem) == ("117", "Łąka", 1, None)
+    assert (first.key, first.name, first.line, first.obstacle) == ("117", "Łąka", 1, None)
     assert [address.mailbox for address in first.to] == ["a@x.example", "b@x.example"]
     assert [address.display for address in first.to] == ["Łąka", "Łąka"]
     assert (second.name, second.to[0].display) == ("118", "Ann Bell")
@@ -39,7 +39,7 @@ def test_a_line_has_its_key_name_and_addresses() -> None:
 
 def test_everything_that_is_wrong_with_a_line_is_told() -> None:
     (_, _, third), _ = roll()
-    assert third.problem == (
+    assert third.unaddressed == (
         "'nothing' is not an address: there is no @ in it; 'also nothing' is not an address: there is no @ in it"
     )
 

@@ -28,6 +28,7 @@ COMMANDS = {
     "hold": "Hold packages of a run: they do not leave.",
     "release": "Release packages that are held.",
     "skip": "Leave packages out of a run.",
+    "approve": "Say yes to a run that others prepared.",
     "send": "Hand over what is ready, and only that.",
     "run": "Prepare and send in one go.",
     "runs": "List the runs there were.",

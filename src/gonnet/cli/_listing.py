@@ -38,10 +38,14 @@ def show(packages: Sequence[PackageRecord], changes: Mapping[str, Sequence[str]]
         ("Rows", "right"),
     ]
     headings += ["Documents", *((name, "right") for name in figures)]
+    by_ways = len({package.ways for package in packages if package.hand_overs}) > 1
+    headings += [("Way", 16)] if by_ways else []
     headings += [("Message", 24)] if several else []
     table = _show.table(*headings, ("Odd or changed", "wrap"))
-    _show.rows(table, (_cells(package, figures, changes.get(package.key, ()), several=several) for package in packages))
-    _show.show(table, least=("Message", *reversed(figures), "Documents", "+", "Rows", "To", "Name"))
+    for package in packages:
+        cells = _cells(package, figures, changes.get(package.key, ()), several=several, by_ways=by_ways)
+        _show.rows(table, [cells])
+    _show.show(table, least=("Message", *reversed(figures), "Way", "Documents", "+", "Rows", "To", "Name"))
 
 
 def rest(page: Page) -> None:
@@ -69,7 +73,7 @@ def against(found: Comparison) -> None:
 
 
 def _cells(
-    package: PackageRecord, figures: Sequence[str], changes: Sequence[str], *, several: bool
+    package: PackageRecord, figures: Sequence[str], changes: Sequence[str], *, several: bool, by_ways: bool
 ) -> list[Text | str]:
     copies = sum(len(message.cc) + len(message.bcc) for message in package.messages)
     more = max(len(package.to) - 1, 0) + copies
@@ -79,7 +83,7 @@ def _cells(
     reason = package.reason if str(package.state) == "skipped" else ""  # the others stand above the table
     odd = "; ".join(part for part in (reason, *package.odd, *changes) if part)
     cells: list[Text | str] = [
-        _show.state(str(package.state)),
+        _show.state(str(package.state), package.came_to),
         package.key,
         package.name,
         package.to[0] if package.to else _folder(package),
@@ -88,6 +92,8 @@ def _cells(
         documents,
     ]
     cells += [_show.amount(package.figures.get(name, "")) for name in figures]
+    if by_ways:
+        cells.append(", ".join(package.ways))
     if several:
         cells.append("; ".join(dict.fromkeys(message.subject for message in package.messages)))
     return [*cells, odd if len(odd) <= _ODD else odd[: _ODD - 1] + "…"]

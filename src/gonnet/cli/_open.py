@@ -42,9 +42,9 @@ def complete(job: Job, tools: Tools, asked: dict[str, str]) -> dict[str, str]:
 
 
 @contextmanager
-def tools_at(folder: Path | None, processes: int | None = None) -> Iterator[Tools]:
+def tools_at(folder: Path | None, processes: int | None = None, cluster: str = "") -> Iterator[Tools]:
     """The tools of that workspace."""
     from gonnet.pipeline.tools import open_tools
 
-    with open_tools(workspace_at(folder), processes) as tools:
+    with open_tools(workspace_at(folder), processes, cluster=cluster) as tools:
         yield tools

@@ -39,6 +39,7 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
         "bundles": account.get("bundles", {"packages": 0, "rows": 0}),
         "totals": account["controls"],
         "states": {str(state): count for state, count in run.counts.items()},
+        "came_to": dict(run.came),
         "handed_over": {str(state): count for state, count in run.handed.items()},
         "state": str(run.state),
         "reason": run.reason,
@@ -76,6 +77,8 @@ def package_object(package: PackageRecord) -> dict[str, Any]:
         "name": package.name,
         "to": list(package.to),
         "state": str(package.state),
+        "came_to": package.came_to,
+        "way": list(package.ways),
         "reason": package.reason,
         "rows": package.rows,
         "keys": list(package.keys or (package.key,)),
@@ -188,12 +191,8 @@ def sent_before(found: Mapping[str, int]) -> None:
 
 
 def states(run: RunRecord) -> str:
-    """The states of a run's packages in words; what left is told apart where not all of it is messages."""
-    counts = [f"{count:,} {state}" for state, count in run.counts.items()]
-    nouns = {"sent": "message", "filed": "file", "drafted": "draft", "printed": "PDF"}
-    handed = [f"{_show.many(count, nouns[str(state)])} {state}" for state, count in run.handed.items()]
-    more = f" ({', '.join(handed)})" if any(str(state) != "sent" for state in run.handed) else ""
-    return (", ".join(counts) + more) or "no packages"
+    """What became of a run's packages, in words: those that left by how they did."""
+    return ", ".join(f"{count:,} {state}" for state, count in run.came.items()) or "no packages"
 
 
 def findings(

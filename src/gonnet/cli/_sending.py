@@ -192,7 +192,7 @@ def _intention(tools: Tools, run: RunRecord, choice: Choice, found: Outlook, *, 
         _show.line(f"  … and {more:,} more; `gonnet review {run.id}` lists them all")
     for label, text in _meaning(found):
         _show.line(f"{label:<9} {text}")
-    aside = {str(state): count for state, count in run.counts.items() if str(state) in ("held", "skipped", "sent")}
+    aside = {state: count for state, count in run.came.items() if state not in ("ready", "failed", "unsure")}
     if aside and not is_chosen:
         _show.line("Left out: " + ", ".join(f"{count:,} {state}" for state, count in aside.items()) + ".")
     if run.reviewed is None:
@@ -233,10 +233,17 @@ def _destinations(choice: Choice, package: PackageRecord) -> str:
     carried = {part.message_id for part in parts if str(part.kind) == "message"}
     files = [name for message in package.messages if message.message_id in carried for name in message.files]
     files += [part.target.place.rpartition("/")[2] for part in parts if part.target.place]
-    to = dict.fromkeys(part.target.name for part in parts)
+    to = dict.fromkeys(_destination(part) for part in parts)
     kinds = Counter(name.rpartition(".")[2] for name in dict.fromkeys(files))
     said = ", ".join(f"{count} {kind}" if count > 1 else kind for kind, count in kinds.items())
     return f"{', '.join(to)}  [{said}]"
+
+
+def _destination(part: HandOverRecord) -> str:
+    """Where something goes, without the names of files."""
+    kind, target = str(part.kind), part.target
+    said = target.name if kind == "message" else f"{target.kind} {target.name}"
+    return f"a draft in {said}" if kind == "draft" else said
 
 
 def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
@@ -247,12 +254,16 @@ def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
     assert report is not None
     is_stopped = tools.stop.asked or bool(report.ended)
     if not quiet:
-        said = ", ".join(f"{count:,} {state}" for state, count in report.states.items()) or "nothing"
+        by_mail = run.handed.keys() <= {"sent"}
+        words = {State.SENT: "sent" if by_mail else "handed over"}
+        said = ", ".join(f"{count:,} {words.get(state, state)}" for state, count in report.states.items()) or "nothing"
         _show.line(f"{'Stopped' if is_stopped else 'Done'}: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
     if report.ended:
         _warn(f"{report.ended}; what has not left is still ready")
     wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
-    _report.withheld(wrong, most=20)
+    tried = {package.key for package in sent.choice.packages}
+    held = [package for package in tools.ledger.packages(run.id, states=(State.HELD,)) if package.key in tried]
+    _report.withheld([*wrong, *held], most=20)
     steps = [(typed("send", run.id), "go on with what is ready")] if is_stopped and not quiet else []
     if any(part.state == "deferred" for package in wrong for part in package.hand_overs):
         steps.append((typed("send", run.id), "try again what was refused only for now"))

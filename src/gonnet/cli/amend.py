@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,7 +12,7 @@ import click
 from gonnet.cli import _by_hand, _exit, _options
 
 if TYPE_CHECKING:
-    from gonnet.pipeline.reviewing.amendment import Amendment
+    from gonnet.pipeline.reviewing.amending.amendment import Amendment
     from gonnet.pipeline.reviewing.selecting import Selection
 
 
@@ -22,6 +24,7 @@ if TYPE_CHECKING:
 @click.option("--cc", metavar="ADDRESS", help="Who gets a copy; nobody when it is empty.")
 @click.option("--bcc", metavar="ADDRESS", help="Who gets a copy unseen.")
 @click.option("--contact", metavar="NAME|ROLE", help="Another contact of its key gets it, in words for them.")
+@click.option("--way", multiple=True, metavar="NAME", help="Another way of the job by which it goes.")
 @click.option("--message", metavar="NAME", help="Another message of the job.")
 @click.option("--subject", metavar="TEXT", help="What its subject says instead; merge fields are filled.")
 @click.option(
@@ -53,6 +56,7 @@ def amend(
     cc: str | None,
     bcc: str | None,
     contact: str | None,
+    way: tuple[str, ...],
     message: str | None,
     subject: str | None,
     text: str | None,
@@ -63,58 +67,59 @@ def amend(
     workspace: Path | None,
     as_json: bool,
 ) -> int:
-    """Change packages of a run before they leave: addresses, subject, message, words, one more file. A held package
-    stays held; release it afterwards. What you choose otherwise than by its key is shown, and you are asked.
+    """Change packages of a run before they leave: addresses, way, subject, message, words, one more file. A held
+    package stays held; release it afterwards. What you choose otherwise than by its key is shown, and you are asked.
 
     This is for one run. With --keep later runs of the job use the address too, and say so, until the list has another
     one; `corrections.csv` in the workspace keeps it. If you can, correct the list itself.
 
-    For another message, and for merge fields, the data are read again. Where they are no longer those of the run,
-    nothing is changed.
+    For another message or way, and for merge fields, the data are read again. Where they are no longer those of the
+    run, nothing is changed. For another way the whole package is made again, so --way goes alone and before the rest.
 
     \b
     Example:  gonnet amend last 00523 --to "Iris Lund <iris@keld.example>" --why "called her"
               gonnet amend last 00117 --contact accounts
               gonnet amend last --where "payable < 0" --message owing
+              gonnet amend last 00117 --way by_post --why "no e-mail any more"
               gonnet amend last --from review.xlsx
               gonnet amend last 'F-01*' --subject "Corrected: your milk in {{ period.label }}"
     """
     from gonnet.cli import _open
-    from gonnet.pipeline.reviewing.amend import amend as put_right
-    from gonnet.pipeline.reviewing.amendment import Amendment
+    from gonnet.pipeline.reviewing.amending.amend import amend as put_right
+    from gonnet.pipeline.reviewing.amending.amendment import Amendment
+    from gonnet.pipeline.reviewing.amending.remaking import reroute
 
     text = _text_of(text) if text is not None and text.startswith("@") else text
     wanted = Amendment(
         to=to, cc=cc, bcc=bcc, contact=contact, message=message, subject=subject, text=text, enclose=enclose, keep=keep
     )
     if sheet is not None:
-        return _from_sheet(
-            run_id,
-            sheet,
-            workspace,
-            is_alone=wanted == Amendment() and which.is_empty and not why,
-            yes=yes,
-            as_json=as_json,
-        )
-    _require_clear(wanted)
+        is_alone = wanted == Amendment() and which.is_empty and not (why or way)
+        return _from_sheet(run_id, sheet, workspace, is_alone=is_alone, yes=yes, as_json=as_json)
+    _require_clear(wanted, way)
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
-        ask = _by_hand.asking("Change", yes=yes, as_json=as_json)
-        packages = put_right(run, tools, _by_hand.required(which), wanted, why, tools.who, ask)
+        ask, chosen = _by_hand.asking("Change", yes=yes, as_json=as_json), _by_hand.required(which)
+        change = partial(reroute, ways=way) if way else partial(put_right, wanted=wanted)
+        packages = change(run, tools, chosen, why=why, who=tools.who, ask=ask)
         _by_hand.report(tools.ledger.run(str(run.id)), packages, as_json=as_json)
     return _exit.DONE
 
 
-def _require_clear(wanted: Amendment) -> None:
+def _require_clear(wanted: Amendment, way: Sequence[str]) -> None:
     """What is wanted says something, and no two things that do not go together."""
-    from gonnet.pipeline.reviewing.amendment import Amendment
+    from gonnet.pipeline.reviewing.amending.amendment import Amendment
 
+    if way:
+        if wanted != Amendment():
+            raise click.UsageError("--way goes alone: it makes the package again. Change the rest afterwards")
+        return
     if wanted.keep and wanted.to is None:
         raise click.UsageError("--keep goes with --to")
     if wanted.contact is not None and wanted.to is not None:
         raise click.UsageError("--contact and --to both say who gets it; keep one")
     if wanted == Amendment():
-        raise click.UsageError("say what to change: an address, a contact, the message, its words, or one more file")
+        raise click.UsageError("say what to change: an address, a contact, the way, the message, words, one more file")
 
 
 def _text_of(named: str) -> str:

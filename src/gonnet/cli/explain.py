@@ -80,12 +80,15 @@ def _explain_job(
     why = reasons(found.engine, found.house.job, key, plan.decision, found.values.bound(), is_bundle=plan.is_bundle)
     found.engine.close()
     if as_json:
-        click.echo(json.dumps(_plain(plan, why), ensure_ascii=False, indent=2, default=str))
+        click.echo(json.dumps(_plain(read, plan, why), ensure_ascii=False, indent=2, default=str))
     else:
         _tell(read, found, plan, why)
 
 
-def _plain(plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
+def _plain(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
+    from gonnet.rules import ways_of
+    from gonnet.rules.decisions import Cause
+
     return {
         "key": plan.key,
         "name": plan.addressed.name,
@@ -111,7 +114,8 @@ def _plain(plan: PackagePlan, why: tuple[Reason, ...]) -> dict[str, Any]:
                 "name": person.name,
                 "language": person.language,
                 **{part: [a.mailbox for a in getattr(person, part)] for part in ("to", "cc", "bcc")},
-                "problem": person.problem,
+                "way": list(ways_of(person, plan.decision.effects, job)),
+                "problem": person.problem or (person.unaddressed if plan.decision.cause is Cause.NO_ADDRESS else None),
             }
             for person in plan.addressed.contacts
         ],
@@ -154,6 +158,7 @@ def _tell(job: Job, found: Survey, plan: PackagePlan, why: tuple[Reason, ...]) -
         if values:
             _show.line(f"      with {values}", "bright_black")
     _contacts(plan, found)
+    _ways(job, plan, why)
     _section("Message")
     chosen = [r.rule for r in why if any(change == f"message: {plan.decision.effects.message}" for change in r.changes)]
     usual = "that of its list" if plan.addressed.settings.message else "the usual one"
@@ -165,6 +170,8 @@ def _tell(job: Job, found: Survey, plan: PackagePlan, why: tuple[Reason, ...]) -
 
 def _contacts(plan: PackagePlan, found: Survey) -> None:
     from gonnet.cli import _show
+    from gonnet.recipients.roll import together
+    from gonnet.rules.decisions import Cause
 
     _section("Contacts")
     if not plan.addressed.contacts and not plan.addressed.known:
@@ -178,7 +185,8 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
             for part in ("cc", "bcc")
             if (found := getattr(person, part))
         ]
-        problem = f"; {person.problem}" if person.problem else ""
+        unaddressed = person.unaddressed if plan.decision.cause is Cause.NO_ADDRESS else None
+        problem = f"; {together((person.problem, unaddressed))}" if person.problem or unaddressed else ""
         _show.line(f"  {person.name} ({where}, in {person.language}): {', '.join(parts)}{problem}")
     for one in plan.addressed.known:
         if one.use != "to":
@@ -190,6 +198,21 @@ def _contacts(plan: PackagePlan, found: Survey) -> None:
         _section(f"Sees {_show.many(len(plan.addressed.keys), 'key')}, {_FORMS[bundle.form]}")
         for line in plan.addressed.why:
             _show.line(f"  {line}")
+
+
+def _ways(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
+    """By which ways it goes, who says so, and what each of them takes."""
+    from gonnet.cli import _show
+
+    chosen = [job.file.deliver[at] for at in plan.decision.effects.ways]
+    if not chosen:
+        return
+    rules = [r.rule for r in why for change in r.changes if change.startswith("way: ")]
+    by = f"rule '{rules[-1]}'" if rules else "its list says so" if plan.addressed.ways else "the usual way"
+    _section("Way")
+    for way in chosen:
+        takes = f", which takes {way.limits} only" if way.limits else ""
+        _show.line(f"  {way.called} ({by}){takes}")
 
 
 def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
@@ -211,6 +234,8 @@ def _documents(job: Job, plan: PackagePlan, why: tuple[Reason, ...]) -> None:
         usual = "no rule adds it" if spec.optional else "always"
         usual = "as its list says" if plan.addressed.settings.documents else usual
         reason = f"rule '{rules[-1]}'" if rules else usual
+        if goes and plan.documents and (spec.shows, form) not in files and form != "file":
+            goes, reason = False, "none of its ways takes it"
         shown = ", ".join(files[spec.shows, form]) or (spec.shows if form == "file" else f"{spec.shows} as {form}")
         _show.line(f"  {'+' if goes else '–'} {shown} ({reason})")
 

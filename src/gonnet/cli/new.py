@@ -32,12 +32,14 @@ _FILE = click.Path(dir_okay=False, path_type=Path)
 @click.option("--recipients", type=_FILE, metavar="FILE", help="The list of who receives.")
 @click.option("--recipients-query", metavar="SQL", help="The query for that list.")
 @click.option("--to", metavar="COLUMN", help="The column with the addresses, of the list or of the rows themselves.")
+@click.option("--list", "kept", type=_FILE, metavar="FILE.xlsx", help="A list to fill in, for people without SQL.")
 @click.option("--like", metavar="JOB", help="Another job that this one is like, but for one criterion.")
 @_options.set_option
 @click.option("--where", metavar="SQL", help="With --like: for whom it is, such as recipient.region = 'north'.")
 @_options.workspace_option
 def new(
     name: str | None,
+    kept: Path | None,
     like: str | None,
     asked: dict[str, str],
     where: str | None,
@@ -48,13 +50,19 @@ def new(
 
     At a terminal, without options, it asks step by step. If there is no workspace yet, this folder becomes one.
 
+    With --list it writes a workbook instead, in which people keep who gets what; with the choices of the job NAME,
+    where you name one that is there.
+
     \b
     Example:  gonnet new
               gonnet new milk --rows collections.csv --by farm_no --recipients members.xlsx --to email
               gonnet new milk --database sqlite:///dairy.db --table collections --by farm_no
               gonnet new certificates --pages run.pdf --recipients members.xlsx --to email
+              gonnet new statements --list data/readers.xlsx
               gonnet new north --like statements --where "recipient.region = 'north'"
     """
+    if kept is not None:
+        return _list(kept, name, asked, workspace, is_alone=not (any(said.values()) or like or where))
     if like is not None:
         return _like(name or "", like, asked, where, workspace, is_alone=not any(said.values()))
     if asked or where is not None:
@@ -208,6 +216,31 @@ def _like(
     _show.next_steps(
         (typed("check", name), "the job and its data"), (typed("prepare", name), "make every package; contacts nobody")
     )
+    return 0
+
+
+def _list(place: Path, name: str | None, asked: dict[str, str], workspace: Path | None, *, is_alone: bool) -> int:
+    """Write a list to fill in, for a job where one is named."""
+    from gonnet.cli import _open, _show
+    from gonnet.jobs import load_job
+    from gonnet.pipeline.starting.rosters import start_list
+
+    if not is_alone:
+        raise click.UsageError("--list goes alone, or with the name of a job and --set")
+    if place.suffix.casefold() != ".xlsx":
+        raise click.BadParameter("write FILE.xlsx", param_hint="--list")
+    if name is None:
+        made = start_list(place)
+    else:
+        with _open.tools_at(workspace) as tools:
+            job = load_job(tools.workspace, name)
+            made = start_list(place, job, tools, _open.complete(job, tools, asked))
+    circles, sees = ", ".join(made.circles), ", ".join(made.sees)
+    _show.line(f"{_shown(made.place)} is a list to fill in, with an example and explanations.", "bold")
+    _show.line(f"Circles: {circles}. What somebody may see: {sees}.")
+    line = f"recipients: {{roster: {_shown(made.place)}, circle: {made.circles[0]}, sees: [{sees}]}}"
+    _show.line(f"The job says: {line}")
+    _show.next_steps((typed("check", name or "JOB", "--list"), "who would get what, and what of it cannot be meant"))
     return 0
 
 

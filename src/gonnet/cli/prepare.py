@@ -17,6 +17,7 @@ from gonnet.cli import _completing, _exit, _options
 @_options.extra_option
 @_options.once_options
 @click.option("--processes", type=click.IntRange(1, 64), help="How many processes draw; by default one for each core.")
+@click.option("--workers", metavar="URL", default="", help="The scheduler of a Dask cluster whose workers draw.")
 @click.option("--unguarded", is_flag=True, help="Prepare even if the job's guard would hold the whole run.")
 @_options.workspace_option
 @_options.json_option
@@ -32,6 +33,7 @@ def prepare(
     paper: str | None,
     landscape: bool,
     processes: int | None,
+    workers: str,
     unguarded: bool,
     workspace: Path | None,
     as_json: bool,
@@ -43,11 +45,14 @@ def prepare(
 
     \b
     Example:  gonnet prepare statements --set period=2026-10
+              gonnet prepare statements --workers tcp://10.0.0.5:8786
               gonnet prepare statements --extra --only 'B1*' --as csv
     """
     from gonnet.cli import _open
 
-    with _open.tools_at(workspace, processes) as tools:
+    if workers and processes is not None:
+        raise click.UsageError("--processes is for this machine, --workers for a cluster; keep one")
+    with _open.tools_at(workspace, processes, workers) as tools:
         from gonnet.cli import _work
         from gonnet.jobs.once import Once
 

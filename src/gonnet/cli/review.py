@@ -112,13 +112,20 @@ def review(
         part = page_of(shown, *((1, 0) if quiet or as_json or page or sheet else (number, lines)))
         if into is not None:
             _files.copied(tools, packages, into, over=True)
-        earlier = sent_already(run, tools)
+        earlier, lacking = sent_already(run, tools), _lacking(run, tools)
         note_review(run, tools, is_whole=not (only or state or find))
     if as_json:
         _report.as_json(run, part.packages if sort or reverse else packages, earlier)
     elif not _tell_where(run, page, sheet):
-        _list(run, packages, part, against, earlier, into, quiet=quiet)
+        _list(run, packages, part, against, earlier, into, lacking, quiet=quiet)
     return _exit.ATTENTION if wants_attention(run) else _exit.DONE
+
+
+def _lacking(run: RunRecord, tools: Tools) -> str:
+    """Which approval a run lacks; empty where it lacks none."""
+    from gonnet.pipeline.sending.approving import Needed
+
+    return str(Needed(run, tools).lacking() or "")
 
 
 def _tell_where(run: RunRecord, page: Path | None, sheet: Path | None) -> bool:
@@ -175,6 +182,7 @@ def _list(
     against: Comparison | None,
     earlier: Mapping[str, int],
     into: Path | None,
+    lacking: str,
     *,
     quiet: bool,
 ) -> None:
@@ -182,6 +190,8 @@ def _list(
     from gonnet.pipeline.reviewing.listing import changes
 
     _show.line(f"{_report.title(run)} — {_report.states(run)}", "bold")
+    if lacking:
+        _show.line(f"Approval {lacking}", "yellow")
     subjects = {message.subject for package in packages for message in package.messages}
     if len(subjects) == 1:
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")

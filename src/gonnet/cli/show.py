@@ -68,6 +68,7 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number
     _show.line(_report.title(run), "bold")
     _show.line(f"         made for {run.as_of}, {run.state}: {_report.states(run)}")
     _report.account(run)
+    _approvals(tools, run)
     _history(tools.ledger.history(run.id))
     table = _show.table(
         "State", ("Key", "key"), ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap")
@@ -82,6 +83,20 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number
             _show.rows(table, [(*head, address, reply)])
     _show.show(table, least=("Name", "Address"))
     _listing.rest(page)
+
+
+def _approvals(tools: Tools, run: RunRecord) -> None:
+    """Who said yes, whether that still counts, and what is lacking."""
+    from gonnet.cli import _show
+    from gonnet.pipeline.sending.approving import Needed
+
+    for one in tools.ledger.approvals.of(run.id):
+        still = f", counts no more since {one.voided:%Y-%m-%d %H:%M}" if one.voided is not None else ""
+        why = f": {one.why}" if one.why else ""
+        said = f"Approval {one.who} on {one.at:%Y-%m-%d %H:%M}, digest {one.digest[:12]}{still}{why}"
+        _show.line(said, "bright_black" if still else "")
+    if (lacking := Needed(run, tools).lacking()) is not None:
+        _show.line(f"Approval {lacking}", "yellow")
 
 
 def _package(tools: Tools, run: RunRecord, package: PackageRecord) -> None:

@@ -300,9 +300,11 @@ def _require_columns(job: Job, engine: Engine) -> None:
     for index, (table, spec) in enumerate(job.lists):
         for column in spec.key:
             engine.require_column(table, column, where=job.at_list(index, "key"))
+        for column in spec.sees:
+            engine.require_column(job.file.split.rows, column, where=job.at_list(index, "sees"))
         if spec.group is not None:
             engine.require_column(job.file.split.rows, spec.group, where=job.at_list(index, "group"))
-        for part in ("keys", "group", "to", "name", "language", "role"):
+        for part in ("keys", "group", "to", "name", "language", "way", "role"):
             if (column := getattr(spec, part)) is not None:
                 engine.require_column(table, column, where=job.at_list(index, part))
         for part in ("cc", "bcc"):

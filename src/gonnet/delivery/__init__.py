@@ -1,6 +1,7 @@
 """Messages and the ways they leave: SMTP and folders."""
 
 from gonnet.delivery.body import Body, remote_targets
+from gonnet.delivery.frame import Frame
 from gonnet.delivery.message import (
     Attachment,
     Envelope,
@@ -22,6 +23,7 @@ __all__ = [
     "Attachment",
     "Body",
     "Envelope",
+    "Frame",
     "Meaning",
     "Reply",
     "SmtpLink",

@@ -37,7 +37,10 @@ def _encoded(text: str, name: str) -> str:
 
 
 def addresses(name: str, found: Sequence[Address]) -> bytes:
-    """A header line that lists mailboxes, such as To (RFC 5322, 3.6.3); nothing where there are none."""
+    """A header line that lists mailboxes, such as To (RFC 5322, 3.6.3); nothing where there are none.
+
+    A mailbox with letters beyond ASCII stands there as it is, in UTF-8 (RFC 6532): it cannot be encoded.
+    """
     if not found:
         return b""
     return _folded(name, [_mailbox(address) for address in found], ", ")
@@ -62,7 +65,7 @@ def _folded(name: str, parts: Iterable[str], joint: str) -> bytes:
             line = " " + part
         else:
             line += lead + part
-    return ("\r\n".join([*lines, line]) + "\r\n").encode("ascii")
+    return ("\r\n".join([*lines, line]) + "\r\n").encode("utf-8")
 
 
 def names_of(block: bytes) -> list[str]:

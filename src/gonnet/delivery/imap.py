@@ -107,6 +107,10 @@ class DraftsFolder:
         Raises:
             NotPutError: the server did not take it, or went away; whether it is there is looked at the next time.
         """
+        if not data.partition(b"\r\n\r\n")[0].isascii():  # RFC 3501, 4.3.1
+            raise NotPutError(
+                "an address of it has letters beyond ASCII before the @; let its draft be put into a folder"
+            )
         message_id = str(BytesHeaderParser().parsebytes(data)["Message-ID"])
         with self._turn:
             try:

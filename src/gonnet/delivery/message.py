@@ -22,8 +22,8 @@ from urllib.parse import quote
 
 from gonnet.delivery import headers
 from gonnet.delivery.body import Body
+from gonnet.delivery.frame import Frame, framed, with_other_words
 from gonnet.recipients import Address
-from gonnet.wording.languages import direction, language_tag
 
 _TYPES = {
     "zip": "application/zip",
@@ -35,12 +35,7 @@ _TYPES = {
 _EPOCH = dt.datetime(1970, 1, 1, tzinfo=dt.UTC)
 _LINE_END = re.compile(rb"\r\n|\r|\n")
 _LINE = 76  # characters of an encoded line (RFC 2045, 6.8)
-_PAGE = (
-    '<!DOCTYPE html>\n<html lang="{lang}" dir="{way}"><head><meta charset="utf-8">'
-    "<title>{title}</title>{style}</head>\n"
-    '<body style="font-family:sans-serif;font-size:15px;line-height:1.5;color:#1d2321;max-width:40em">\n'
-    "{body}</body></html>\n"
-)
+_PLAIN = Frame()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,7 +79,7 @@ class Attachment:
     data: bytes
 
 
-def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> bytes:
+def write_message(envelope: Envelope, subject: str, body: Body, locale: str, frame: Frame = _PLAIN) -> bytes:
     """A message up to its attachments, ready to be sealed.
 
     Args:
@@ -92,19 +87,10 @@ def write_message(envelope: Envelope, subject: str, body: Body, locale: str) -> 
         subject: The subject line.
         body: What it says.
         locale: The CLDR locale of the texts.
+        frame: What the house gives it.
     """
     outer, inner = _boundaries(envelope.message_id)
-    page = (
-        body.html
-        if body.is_page
-        else _PAGE.format(
-            lang=html.escape(language_tag(locale), quote=True),
-            way=direction(locale),
-            style=f"<style>{body.style}</style>" if body.style else "",
-            title=html.escape(headers.clean(subject)),
-            body=body.html,
-        )
-    )
+    page = body.html if body.is_page else framed(body.html, headers.clean(subject), locale, frame, body.style)
     block = b"".join(
         [
             headers.addresses("From", [envelope.sender]),
@@ -136,17 +122,11 @@ def with_body(sealed: bytes, body: Body) -> bytes:
     message = message_from_bytes(sealed, policy=default)
     found = message.get_body(("html",))
     page = str(found.get_content()) if found is not None else ""
-    lang, way = (re.search(rf'<html[^>]*\b{name}="([^"]*)"', page) for name in ("lang", "dir"))
-    locale = lang[1] if lang else "en"
-    outer = _outer(sealed).encode("ascii")
-    inner = _boundaries(str(message["Message-ID"]))[1]
-    text = _PAGE.format(
-        lang=html.escape(locale, quote=True),
-        way=way[1] if way else "ltr",
-        style="",
-        title=html.escape(str(message["Subject"])),
-        body=body.html,
-    )
+    lang = re.search(r'<html[^>]*\blang="([^"]*)"', page)
+    text = with_other_words(page, body.html)
+    if text is None:  # a page of the job's own, or a message of an earlier version
+        text = framed(body.html, str(message["Subject"]), lang[1].replace("-", "_") if lang else "en", _PLAIN)
+    outer, inner = _outer(sealed).encode("ascii"), _boundaries(str(message["Message-ID"]))[1]
     return b"".join([head, b"\r\n\r\n--", outer, b"\r\n", _both(body.text, _part(text, "html"), inner)])
 
 
@@ -226,7 +206,7 @@ def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime)
 
 
 def _outer(sealed: bytes) -> str:
-    head = sealed.partition(b"\r\n\r\n")[0].decode("ascii")
+    head = sealed.partition(b"\r\n\r\n")[0].decode("utf-8")
     return head.rpartition('boundary="')[2].rstrip('"')
 
 

@@ -12,6 +12,7 @@ import smtplib
 import socket
 import ssl
 from collections.abc import Callable
+from typing import NamedTuple
 
 from gonnet.delivery.certificates import untrusted
 from gonnet.delivery.replies import Meaning, Phase, Reply, judged, refused_part
@@ -21,6 +22,16 @@ from gonnet.jobs.services import MailServer
 _AFTER_THE_DOT = 600  # seconds (RFC 5321, 4.5.3.2.6)
 _LINE_FEED = 10
 _PATIENCE = 3  # messages in a row at which a server ends the conversation, before it is taken to be broken
+
+
+class _Offered(NamedTuple):
+    """A message that is offered: envelope, size in bytes, Message-ID for reports, and whether it needs SMTPUTF8."""
+
+    sender: str
+    address: str
+    size: int
+    message_id: str
+    needs_utf8: bool
 
 
 class SmtpLink:
@@ -37,6 +48,7 @@ class SmtpLink:
         self._password = password
         self._trusted = trusted
         self._smtp: smtplib.SMTP | None = None
+        self._takes_utf8 = False
         self._broken = 0  # messages in a row that were cut off before their body
 
     @property
@@ -54,6 +66,7 @@ class SmtpLink:
             return
         try:
             self._smtp = self._connected()
+            self._takes_utf8 = self._smtp.has_extn("smtputf8")
         except ssl.SSLCertVerificationError as error:
             raise self._failure(*untrusted(error)) from error
         except smtplib.SMTPAuthenticationError as error:
@@ -78,7 +91,13 @@ class SmtpLink:
         """What the open connection is: how secured, and whether the login was taken."""
         socket = getattr(self._smtp, "sock", None)
         secured = f"{socket.version()}, certificate trusted" if isinstance(socket, ssl.SSLSocket) else "no encryption"
-        return f"{secured}, login taken" if self._server.user is not None else f"{secured}, no login needed"
+        login = "login taken" if self._server.user is not None else "no login needed"
+        return f"{secured}, {login}" + (", takes letters beyond ASCII in addresses" if self.takes_utf8 else "")
+
+    @property
+    def takes_utf8(self) -> bool:
+        """Whether the server, when it was last spoken to, took letters beyond ASCII in addresses (RFC 6531)."""
+        return self._takes_utf8
 
     def _failure(self, what: str, fix: str) -> UnreachableError:
         return UnreachableError(f"mail server {self.where}: {what}", fix=f"{fix}. Nothing is lost; run it again")
@@ -142,7 +161,8 @@ class SmtpLink:
             UnreachableError: the connection is gone and cannot be opened again, or breaks whatever is offered; the
                 message was not sent.
         """
-        early = self._introduced(sender, address, len(data), message_id)
+        offered = _Offered(sender, address, len(data), message_id, needs_utf8=needs_utf8(sender, address, data))
+        early = self._introduced(offered)
         if early is not None:
             return early
         self._broken = 0
@@ -154,7 +174,7 @@ class SmtpLink:
                 self._drop()  # the server waits for a body, and would take for one whatever else it is told
         return self._hand_over(data) if wanted else None
 
-    def _introduced(self, sender: str, address: str, size: int, message_id: str) -> Reply | None:
+    def _introduced(self, offered: _Offered) -> Reply | None:
         """A Reply when the server refuses the message before its body; None when it waits for the body.
 
         Raises:
@@ -162,8 +182,10 @@ class SmtpLink:
         """
         for is_last in (False, True):
             self.open()
+            if offered.needs_utf8 and not self.takes_utf8:
+                return Reply(meaning=Meaning.REFUSED, code=None, text=lacks_utf8(self.where), refused="recipient")
             try:
-                early = self._introduce(sender, address, size, message_id)
+                early = self._introduce(offered)
             except (smtplib.SMTPServerDisconnected, OSError) as error:
                 self._drop()  # surely not sent
                 reason = f"the server ended the conversation: {_text(str(error))}"
@@ -182,7 +204,7 @@ class SmtpLink:
             raise self._failure(what, "Ask who runs it")
         return early
 
-    def _introduce(self, sender: str, address: str, size: int, message_id: str) -> Reply | None:
+    def _introduce(self, offered: _Offered) -> Reply | None:
         """MAIL, RCPT and DATA, in one go where the server allows (PIPELINING, RFC 2920).
 
         Returns:
@@ -190,14 +212,14 @@ class SmtpLink:
         """
         smtp = self._smtp
         assert smtp is not None
-        steps = (*self._envelope(smtp, sender, address, size, message_id), "DATA")
+        steps = (*self._envelope(smtp, offered), "DATA")
         grouped = smtp.has_extn("pipelining")
         if grouped:
-            smtp.send("\r\n".join(steps) + "\r\n")
+            smtp.send(("\r\n".join(steps) + "\r\n").encode("utf-8"))
         for left, step in enumerate(steps, 1 - len(steps)):
             try:
                 if not grouped:
-                    smtp.send(f"{step}\r\n")
+                    smtp.send(f"{step}\r\n".encode())
                 code, text = smtp.getreply()
             except (smtplib.SMTPException, OSError) as error:
                 if left:
@@ -213,14 +235,16 @@ class SmtpLink:
                 return self._ended(Reply(meaning=meaning, code=code, text=said, refused=refused_part(step, code, said)))
         return None
 
-    def _envelope(self, smtp: smtplib.SMTP, sender: str, address: str, size: int, message_id: str) -> tuple[str, str]:
-        mail = f"MAIL FROM:<{_path(self._server.bounces_to or sender)}>" + (
-            f" SIZE={size}" if smtp.has_extn("size") else ""
+    def _envelope(self, smtp: smtplib.SMTP, offered: _Offered) -> tuple[str, str]:
+        mail = f"MAIL FROM:<{_path(self._server.bounces_to or offered.sender)}>" + (
+            f" SIZE={offered.size}" if smtp.has_extn("size") else ""
         )
-        rcpt = f"RCPT TO:<{_path(address)}>"
-        if message_id and smtp.has_extn("dsn"):  # of a failure the headers alone come back, not the figures
-            mail += f" RET=HDRS ENVID={_xtext(message_id.strip('<>'))}"
-            rcpt += f" NOTIFY={','.join(self._server.notify).upper() or 'NEVER'} ORCPT=rfc822;{_xtext(address)}"
+        if offered.needs_utf8:  # RFC 6531, 3.1: a server that takes it takes 8BITMIME too
+            mail += " BODY=8BITMIME SMTPUTF8"
+        rcpt = f"RCPT TO:<{_path(offered.address)}>"
+        if offered.message_id and smtp.has_extn("dsn"):  # of a failure the headers alone come back, not the figures
+            mail += f" RET=HDRS ENVID={_xtext(offered.message_id.strip('<>'))}"
+            rcpt += f" NOTIFY={','.join(self._server.notify).upper() or 'NEVER'} ORCPT={_original(offered.address)}"
         return mail, rcpt
 
     def _pass_over(self, count: int) -> None:
@@ -294,9 +318,27 @@ def _on_the_wire(data: bytes) -> bytes:
 
 def _path(mailbox: str) -> str:
     """A mailbox as it stands in a command, of which it must stay a part."""
-    if not mailbox.isascii() or not mailbox.isprintable() or set(mailbox) & set("<>"):
+    if not mailbox.isprintable() or set(mailbox) & set("<> "):
         raise ValueError(f"{mailbox!r} cannot be written in SMTP")
     return mailbox
+
+
+def needs_utf8(sender: str, address: str, data: bytes) -> bool:
+    """Whether a message goes only to a server that takes letters beyond ASCII in addresses (RFC 6531, 3.6)."""
+    return not (sender.isascii() and address.isascii() and data.partition(b"\r\n\r\n")[0].isascii())
+
+
+def lacks_utf8(where: str) -> str:
+    """Why a message with such an address does not leave."""
+    return f"an address of it has letters beyond ASCII before the @, which {where} does not take (no SMTPUTF8)"
+
+
+def _original(address: str) -> str:
+    """The address for a report (RFC 3461, 4.2; RFC 6533, 3)."""
+    if address.isascii():
+        return f"rfc822;{_xtext(address)}"
+    plain = (sign if "!" <= sign <= "~" and sign not in "+=\\" else f"\\x{{{ord(sign):02X}}}" for sign in address)
+    return f"utf-8;{''.join(plain)}"
 
 
 def _xtext(text: str) -> str:

@@ -151,6 +151,18 @@ def write_dues(path: Path) -> None:
                 writer.writerow((farm.number, invoice, chance.choice(_DUES), due.isoformat(), f"{cents / 100:.2f}"))
 
 
+def write_readers(path: Path) -> None:
+    """Write how ten farms want to get what the laboratory found, as CSV."""
+    ways = ("", "sheet", "by_post", "mail; shelf", "exchange", "to_sign", "by_post", "", "shelf", "sheet; exchange")
+    head = ("farm_no", "farm_name", "email", "way", "place")
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(head)
+        for farm, way in zip(farms(), ways, strict=False):
+            email = "" if way in ("by_post", "exchange", "shelf") else farm.email
+            writer.writerow((farm.number, farm.name, email, way, f"{farm.region}/{farm.adviser[0]}"))
+
+
 def _collections(members: tuple[Farm, ...]) -> Iterator[tuple[str, ...]]:
     chance = random.Random(_SEED + 1)
     delivering = [farm for farm in members if farm != idle(members)]

@@ -42,7 +42,7 @@ class Keeper:
         content = envelope.original_content or b""
         for address in envelope.rcpt_tos:
             head = f"Return-Path: <{envelope.mail_from}>\r\nDelivered-To: {address}\r\n"
-            self._maildir.add((head.encode("ascii", "replace") + content).replace(b"\r\n", b"\n"))
+            self._maildir.add((head.encode("utf-8", "replace") + content).replace(b"\r\n", b"\n"))
         if self._pause:
             await asyncio.sleep(self._pause)
         return "250 kept"
@@ -55,7 +55,12 @@ def serve(folder: Path, host: str, port: int, pause: float = 0.0) -> Controller:
         UnreachableError: the port is taken or not allowed.
     """
     controller = Controller(
-        Keeper(folder, pause), hostname=host, port=port, data_size_limit=_LARGEST, ident="gonnet mailbox"
+        Keeper(folder, pause),
+        hostname=host,
+        port=port,
+        data_size_limit=_LARGEST,
+        ident="gonnet mailbox",
+        enable_SMTPUTF8=True,
     )
     try:
         controller.start()

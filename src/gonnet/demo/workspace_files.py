@@ -7,11 +7,22 @@ from importlib import resources
 from pathlib import Path
 
 from gonnet import schemas
-from gonnet.demo import cooperative, laboratory, logo, vet
+from gonnet.demo import circles, cooperative, laboratory, logo, vet
 from gonnet.errors import StorageError
 
 USUAL_PORT = 2525
-_JOBS = ("statements", "notice", "reminders", "gallery", "advisers", "board", "pack", "certificates")
+_JOBS = (
+    "statements",
+    "notice",
+    "reminders",
+    "gallery",
+    "advisers",
+    "board",
+    "pack",
+    "certificates",
+    "tank_checks",
+    "regions",
+)
 
 
 def write_workspace(folder: Path) -> int:
@@ -35,6 +46,9 @@ def write_workspace(folder: Path) -> int:
     cooperative.write_collections(folder / "data" / "collections.csv")
     cooperative.write_dues(folder / "data" / "dues.csv")
     cooperative.write_members(folder / "data" / "members.xlsx")
+    cooperative.write_readers(folder / "data" / "readers.csv")
+    (folder / "tray").mkdir()
+    circles.write(folder / "data" / "circles.xlsx")
     logo.write(folder / "data" / "logo.png")
     laboratory.write(folder / "data" / "certificates.pdf")
     vet.write(folder / "data" / "visits.xlsx")

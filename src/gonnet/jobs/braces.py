@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from gonnet.errors import JobError
 from gonnet.jobs.models import Job
-from gonnet.jobs.references import messages, package_texts, texts_of_report, texts_of_rows
+from gonnet.jobs.references import folder_texts, messages, package_texts, texts_of_report, texts_of_rows
 from gonnet.jobs.texts import given
 
 _FIELD = re.compile(r"\{\{|\{%")
@@ -25,7 +25,7 @@ def unfilled(job: Job) -> Iterator[JobError]:
         return
     templates = [template for name in job.file.reports for template in texts_of_report(job, name)]
     templates += [template for name in job.file.reports for template in texts_of_rows(job, name)]
-    filled = {template.where for template in (*templates, *package_texts(job), *messages(job))}
+    filled = {template.where for template in (*templates, *package_texts(job), *folder_texts(job), *messages(job))}
     for place, text in marked:
         where = job.text(text, *place).where
         if where not in filled:

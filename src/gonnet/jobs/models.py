@@ -11,6 +11,7 @@ from typing import Annotated, Any, NamedTuple, cast
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from gonnet.errors import JobError
+from gonnet.jobs.approval import Approval
 from gonnet.jobs.arrivals import Arrival, with_arrivals
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.contents import PackageSpec
@@ -160,6 +161,7 @@ class JobFile(Section):
         deliver: The ways by which packages leave.
         write_back: A statement that tells a database what became of each package.
         checks: What the leak check looks for, and what it may pass over.
+        approval: Who must say yes to a run before it is sent.
         keep: How long the files of a run are kept; as the workspace says when left out.
         once_per: What makes two regular sends the same: parameters, figures, or texts; when left out, all parameters.
         calendar: When it runs by itself.
@@ -189,6 +191,7 @@ class JobFile(Section):
     deliver: tuple[Way, ...] = ()
     write_back: WriteBack | None = None
     checks: Checks = Checks()
+    approval: Approval | None = None
     keep: Days | None = None
     once_per: Names = ()
     calendar: Annotated[

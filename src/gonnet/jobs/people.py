@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from decimal import Decimal
 from typing import Annotated, Literal
 
@@ -12,6 +13,7 @@ from gonnet.jobs.sections import Names, Section
 from gonnet.jobs.texts import Text
 from gonnet.jobs.values import Format, as_tuple, as_tuple_of_one
 
+_OF_ROSTER = {"to": "address", "name": "name", "cc": "copy_to", "language": "language", "way": "way"}
 _ALL = "all rows"  # the column of a list of addresses that has the key of all rows
 _NAMED = re.compile(r"^(.*?)\s*<[^<>]*>$")
 
@@ -35,8 +37,9 @@ class Bundle(Section):
 
     Attributes:
         form: `apart`, the documents of each key; `joined`, all PDFs as one and all workbooks as one, key after key; or
-            `whole`, one document over all of their rows.
+            `whole`, one document over all of their rows, which is usual for a roster.
         order: SQL over what conditions see, by which the keys are put in order; their own order when left out.
+        each: Whether there is one for each address, or one for each line of the list; for a roster, each line.
         name: What its files are called, unless they are those of each key; as the package when left out.
         cover: The report, over all of its rows, that is the cover of the joined PDF and the first sheet of the joined
             workbook.
@@ -45,6 +48,7 @@ class Bundle(Section):
 
     form: Literal["apart", "joined", "whole"] = Field(default="apart", alias="as")
     order: str | None = None
+    each: Literal["address", "line"] | None = None
     name: Text | None = None
     cover: str | None = None
     contents: bool = False
@@ -63,12 +67,14 @@ class Settings(Section):
         message: The message that they get.
         format: The format of all of their documents.
         documents: The documents that they get, by name or by report.
+        ways: The ways by which these leave, where a line says none; `$NAME` stands for what a parameter says.
         language: The language in which they read, where the list has no column with it.
     """
 
     message: str | None = None
     format: Format | None = Field(default=None, alias="as")
     documents: Names = ()
+    ways: Names = Field(default=(), alias="way")
     language: str | None = None
 
 
@@ -77,15 +83,19 @@ class RecipientList(Section):
 
     Attributes:
         rows: The data set with the lines; or
-        lines: the lines themselves, for a few.
+        lines: the lines themselves, for a few; or
+        roster: a workbook that people keep, with who belongs to which circle, and what each may see.
+        circle: The circle of the roster; the one called as the job when left out.
+        sees: The columns of the data by which lines of the roster say what they may see.
         where: SQL over a line: only those for which it holds.
         key: The column with the key, or as many as the split has; or
         keys: the column with all keys that a line may see, separated by `;`, or `*` for every key; or
         group: the column whose value a line shares with all rows that it may see; it has the same name in both.
-        everything: Whether `*` is allowed.
-        to: The column with the address.
+        everything: Whether `*` is allowed, all rows; in a roster, in all columns.
+        to: The column with the address; there need be none where nothing is mailed.
         name: The column with the name of each.
         language: The column with the language of each (`de`, `fr-CH`); the house's where it is empty.
+        way: The column with the ways by which a line gets it, separated by `;`; the usual ones where it is empty.
         cc: Columns with addresses that get a copy, or addresses.
         bcc: Columns with addresses, or addresses, that get a copy unseen.
         role: The column with the role of each contact.
@@ -97,14 +107,18 @@ class RecipientList(Section):
 
     rows: str | None = None
     lines: Annotated[tuple[dict[str, str | int | Decimal | None], ...], BeforeValidator(as_tuple)] = ()
+    roster: str | None = None
+    circle: str | None = None
+    sees: Names = ()
     where: str | None = None
     key: Names = ()
     keys: str | None = None
     group: str | None = None
     everything: bool = False
-    to: str
+    to: str | None = None
     name: str | None = None
     language: str | None = None
+    way: str | None = None
     cc: Names = ()
     bcc: Names = ()
     role: str | None = None
@@ -115,14 +129,19 @@ class RecipientList(Section):
 
     @model_validator(mode="after")
     def _one_source_and_roles_with_a_column(self) -> RecipientList:
-        if (self.rows is None) == (not self.lines):
-            raise ValueError("a list needs one source: either `rows`, a data set, or `lines`")
+        if sum((self.rows is not None, bool(self.lines), self.roster is not None)) != 1:
+            raise ValueError("a list needs one source: `rows`, a data set; `lines`; or `roster`, a workbook")
         if (self.role is None) != (self.roles is None):
             raise ValueError("`role`, the column, and `roles`, who is written to, go together")
         return self
 
     @model_validator(mode="after")
     def _one_thing_that_says_what_it_sees(self) -> RecipientList:
+        if self.roster is not None:
+            self._require_roster()
+            return self
+        if self.sees or self.circle is not None:
+            raise ValueError("`circle` and `sees` are for a `roster`")
         if sum(map(bool, (self.key, self.keys, self.group))) != 1:
             raise ValueError("a list needs one of `key`, `keys` and `group`, the column that says what a line may see")
         if self.everything and self.keys is None:
@@ -137,6 +156,22 @@ class RecipientList(Section):
             raise ValueError("the language is either in a column, or the same for the whole list, in `settings`")
         return self
 
+    def _require_roster(self) -> None:
+        if any((self.key, self.keys, self.group, self.role, self.together)):
+            raise ValueError("in a roster each line says what it may see, by the columns under `sees`")
+        if not self.sees and not self.everything:
+            raise ValueError("a roster needs `sees`, the columns by which a line may be limited; or `everything: true`")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_rosters_have_it(cls, tree: object) -> object:
+        """The columns of a roster have names of their own."""
+        if not isinstance(tree, Mapping) or tree.get("roster") is None:
+            return tree
+        if given := [name for name in _OF_ROSTER if name in tree]:
+            raise ValueError(f"`{given[0]}` is a column of the roster itself; leave it out")
+        return {**tree, **_OF_ROSTER}
+
     @property
     def is_fixed(self) -> bool:
         """Whether it was written as addresses alone: they get all rows."""
@@ -145,12 +180,23 @@ class RecipientList(Section):
     @property
     def says(self) -> tuple[str, ...]:
         """The columns that say what a line may see."""
+        if self.roster is not None:
+            return ("gonnet_line",)
         return self.key or tuple(column for column in (self.keys, self.group) if column)
+
+    @property
+    def is_by_line(self) -> bool:
+        """Whether each of its lines gets a bundle of its own, whatever its address."""
+        each = self.bundle.each if self.bundle is not None else None
+        return each == "line" if each is not None else self.roster is not None
 
     @property
     def bundled(self) -> Bundle | None:
         """How what an address of this list may see arrives; None where it gets a package for each key."""
-        return self.bundle or (None if self.key else Bundle())
+        if self.roster is None:
+            return self.bundle or (None if self.key else Bundle())
+        own = self.bundle or Bundle()
+        return own if "form" in own.model_fields_set else own.model_copy(update={"form": "whole"})
 
 
 def as_lists(value: object) -> object:

@@ -58,6 +58,8 @@ def texts_to_the_data(job: Job, columns: Mapping[str, Sequence[str]], wording: W
             yield from wording.check(template, known | {"row": tuple(columns[rows])})
     for template in package_texts(job):
         yield from wording.check(template, known)
+    for template in folder_texts(job):
+        yield from wording.check(template, known, of_folders=True)
     for name, message in job.file.messages.items():
         yield from wording.check(job.text(message.subject, "messages", name, "subject"), known)
         more = {"reports": tuple(job.file.reports)} if message.page is None else {}
@@ -149,11 +151,15 @@ def _columns_of(report: Report, *at: str | int) -> Iterator[tuple[tuple[str | in
                 yield (*at, "blocks", index, "table", "columns", number), column
 
 
-def package_texts(job: Job) -> Iterator[Template]:
-    """The names of files and folders, those of files that are enclosed, and passwords."""
+def folder_texts(job: Job) -> Iterator[Template]:
+    """The folders below those of the workspace."""
     for at, way in enumerate(job.file.deliver):
         if way.puts is not None:
             yield job.text(way.puts.path, "deliver", at, way.kind, "path")
+
+
+def package_texts(job: Job) -> Iterator[Template]:
+    """The names of files, those of files that are enclosed, and passwords."""
     yield job.text(job.file.package.name, "package", "name")
     for at, spec in enumerate(job.file.recipients):
         if spec.bundle is not None and spec.bundle.name is not None:

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, model_validator
 
 from gonnet.jobs.sections import Names, Section
-from gonnet.jobs.values import Format
+from gonnet.jobs.values import Format, now_called
 
 
 class Rule(Section):
@@ -29,7 +29,8 @@ class Rule(Section):
         cc: Who gets it besides: columns of the list, or addresses.
         bcc: Who gets a copy unseen: columns of the list, or addresses.
         important: Whether its messages are marked as important.
-        deliver: The ways by which it leaves, in place of the usual ones.
+        ways: The ways by which it leaves, in place of those of its list.
+        deliver: No longer there.
     """
 
     name: str
@@ -46,7 +47,8 @@ class Rule(Section):
     cc: Names = ()
     bcc: Names = ()
     important: bool | None = None
-    deliver: Names = ()
+    ways: Names = Field(default=(), alias="way")
+    deliver: Annotated[None, BeforeValidator(now_called("deliver", "way"))] = None
 
     @model_validator(mode="after")
     def _a_condition_and_an_outcome(self) -> Rule:

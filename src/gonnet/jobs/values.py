@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, Literal
@@ -30,6 +31,15 @@ def as_tuple_of_one(value: object) -> object:
 def as_tuple_of_text(value: object) -> object:
     """A list, or a single text, as a tuple."""
     return (value,) if isinstance(value, str) else as_tuple(value)
+
+
+def now_called(name: str, other: str) -> Callable[[object], None]:
+    """Refuses a key that has another name now, and says which."""
+
+    def refuse(_value: object) -> None:
+        raise ValueError(f"`{name}:` is now called `{other}:`")
+
+    return refuse
 
 
 def as_texts(value: object) -> object:

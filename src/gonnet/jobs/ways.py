@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Literal
+from collections.abc import Collection, Iterator
+from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
-from gonnet.jobs.sections import Name, Section
+from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.texts import Text
+from gonnet.jobs.values import OfDocument, as_tuple_of_text
 
 
 class EmailSpec(Section):
@@ -75,7 +76,9 @@ class Way(Section):
 
     Attributes:
         name: What rules call it; `email`, `folder`, `drafts` or `print` when left out.
-        optional: Whether only packages take it for which a rule says so.
+        optional: Whether only packages take it for which a list, a line of it or a rule says so.
+        documents: The documents and enclosures that go by it, by name or by report; all of them when left out.
+        formats: The formats that go by it; all of them when left out.
         email: That messages are sent.
         folder: That files are put into a folder.
         drafts: That messages are put where people send them themselves.
@@ -84,6 +87,11 @@ class Way(Section):
 
     name: Name | None = None
     optional: bool = False
+    documents: Names = ()
+    formats: Annotated[
+        tuple[OfDocument, ...],
+        BeforeValidator(as_tuple_of_text, json_schema_input_type=OfDocument | tuple[OfDocument, ...]),
+    ] = Field(default=(), alias="as")
     email: EmailSpec | None = None
     folder: FolderSpec | None = None
     drafts: DraftsSpec | None = None
@@ -108,6 +116,17 @@ class Way(Section):
     def called(self) -> str:
         """What rules call it."""
         return self.name or self.kind
+
+    def takes(self, called: Collection[str], form: str) -> bool:
+        """Whether a file goes by it: of a document or an enclosure that is called so, in a format."""
+        is_named = not self.documents or not set(self.documents).isdisjoint(called)
+        formats = self.formats or (("pdf", "file") if self.printing is not None else ())
+        return is_named and (not formats or form in formats)
+
+    @property
+    def limits(self) -> str:
+        """What goes by it, in words; empty where everything does."""
+        return " as ".join(part for part in (", ".join(self.documents), ", ".join(self.formats)) if part)
 
     @property
     def writes(self) -> EmailSpec | DraftsSpec | None:

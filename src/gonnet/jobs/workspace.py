@@ -14,6 +14,7 @@ from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs import secrets
+from gonnet.jobs.approval import Approval
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.sections import Name, Names, Section
@@ -128,6 +129,16 @@ class Program(Section):
     seconds: int = Field(default=600, ge=1, le=86_400)
 
 
+class Workers(Section):
+    """Who draws, where that is not this machine alone.
+
+    Attributes:
+        dask: The scheduler of a Dask cluster, such as `tcp://10.0.0.5:8786`.
+    """
+
+    dask: str = Field(pattern=r"^(tcp|tls|ws|wss)://\S+:\d+$")
+
+
 class QueryLimits(Section):
     """How much one statement over the run's tables may take; one that takes more is ended.
 
@@ -161,6 +172,8 @@ class WorkspaceFile(Section):
         programs: Programs that jobs may run at the moments of a run, by name.
         reads: Folders outside of the workspace from which jobs may take files.
         queries: How much one statement over the tables of a run may take.
+        workers: Who draws documents; this machine when left out.
+        approval: Who must say yes to every run before it is sent.
     """
 
     mail_servers: dict[Name, MailServer] = {}
@@ -180,6 +193,8 @@ class WorkspaceFile(Section):
     programs: dict[Name, Program] = {}
     reads: Names = ()
     queries: QueryLimits = QueryLimits()
+    workers: Workers | None = None
+    approval: Approval | None = None
 
     @field_validator("time_zone")
     @classmethod

@@ -13,12 +13,13 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, func, insert, select, update
+from sqlalchemy import Connection, Row, Select, case, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.errors import BusyError, RunError
 from gonnet.ledger import schema, statements
 from gonnet.ledger.accounts import account_now
+from gonnet.ledger.approvals import Approvals
 from gonnet.ledger.calendar import Entries, Notices, Occurrences, Pauses
 from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import explained
@@ -29,7 +30,7 @@ from gonnet.ledger.opening import open_ledger
 from gonnet.ledger.past import Sent, TakenElsewhere, sent_before, taken_elsewhere
 from gonnet.ledger.reading import packages_where, run_of
 from gonnet.ledger.records import PackageRecord, RunRecord
-from gonnet.ledger.states import DONE, HandOverState, Purpose, RunState, State
+from gonnet.ledger.states import AS_TOLD, DONE, HandOverState, Purpose, RunState, State
 from gonnet.ledger.writing import RunWriter
 from gonnet.locks import HeldError, file_name, held, is_held
 
@@ -49,6 +50,7 @@ class Ledger:
         is_writable: Whether it can be written; an archived one can only be read.
         home: Knows whether this is the ledger that was last written here, or a copy.
         hand_overs: Writes down what is handed over.
+        approvals: Keeps who said yes to runs.
         changes: Writes down what people change about packages.
         entries: Knows the entries of all calendars.
         occurrences: Knows what was due, and what became of it.
@@ -63,6 +65,7 @@ class Ledger:
         self.home = Home(self._engine, self.place)
         self.hand_overs = HandOvers(self._engine, self.place, self.now)
         self.changes = Changes(self._engine, self.place, self.now)
+        self.approvals = Approvals(self._engine, self.place, self.now)
         self.entries = Entries(self._engine, self.place)
         self.occurrences = Occurrences(self._engine, self.place)
         self.pauses = Pauses(self._engine, self.place)
@@ -185,7 +188,9 @@ class Ledger:
                 if wanted != "last" and not wanted.isdecimal():
                     what = f"there is no run of a job '{wanted}'"
                 raise RunError(what, fix="Give a number, `last`, or the name of a job; `gonnet runs` lists them all")
-            found = run_of(row, self._counts(work, row.id), self._handed(work, row.id))
+            found = run_of(
+                row, self._counts(work, row.id), handed := self._handed(work, row.id), self._came(work, row.id, handed)
+            )
             return replace(found, account=self._account(work, row)) if row.account else found
 
     @explained
@@ -209,7 +214,19 @@ class Ledger:
         """Every run, the newest first."""
         with self._engine.connect() as work:
             rows = work.execute(select(schema.runs).order_by(schema.runs.c.id.desc())).all()
-            return tuple(run_of(row, self._counts(work, row.id), self._handed(work, row.id)) for row in rows)
+            return tuple(
+                run_of(
+                    row,
+                    self._counts(work, row.id),
+                    handed := self._handed(work, row.id),
+                    self._came(work, row.id, handed),
+                )
+                for row in rows
+            )
+
+    def _run(self, work: Connection, row: Row[Any]) -> RunRecord:
+        handed = self._handed(work, row.id)
+        return run_of(row, self._counts(work, row.id), handed, self._came(work, row.id, handed))
 
     @staticmethod
     def _counts(work: Connection, run_id: int) -> dict[State, int]:
@@ -230,6 +247,19 @@ class Ledger:
         query = select(table.state, func.count()).where(table.run_id == run_id, table.package_id.is_not(None))
         query = query.where(table.purpose != Purpose.TRIAL, table.state.in_(DONE.values())).group_by(table.state)
         return {HandOverState(state): int(count) for state, count in work.execute(query)}
+
+    @staticmethod
+    def _came(work: Connection, run_id: int, handed: Mapping[HandOverState, int]) -> dict[HandOverState, int]:
+        """How the packages that were sent are told of → how many; nothing where all went by mail."""
+        if not handed.keys() - {HandOverState.SENT}:
+            return {}
+        part, package = schema.hand_overs.c, schema.packages.c
+        rank = case({str(state): at for at, state in enumerate(AS_TOLD)}, value=part.state, else_=len(AS_TOLD))
+        best = select(func.min(rank).label("best")).join(schema.packages, package.id == part.package_id)
+        mine = best.where(package.run_id == run_id, package.state == State.SENT, part.purpose != Purpose.TRIAL)
+        each = mine.group_by(part.package_id).subquery()
+        rows = work.execute(select(each.c.best, func.count()).group_by(each.c.best).order_by(each.c.best))
+        return {AS_TOLD[best]: int(count) for best, count in rows if best < len(AS_TOLD)}
 
     @explained
     def packages(

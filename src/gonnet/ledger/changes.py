@@ -6,10 +6,11 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import ColumnElement, Connection, Engine, Select, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, Select, select, true, update
 
 from gonnet.errors import RunError, typed
 from gonnet.ledger import schema, statements
+from gonnet.ledger.approvals import void
 from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import conclude_package
 from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
@@ -54,19 +55,21 @@ class Rewriting(_OfPackage):
 
     Attributes:
         messages: Its messages.
-        mailed: Their hand-overs.
+        leaving: Their hand-overs; all of its hand-overs where it is made again.
         documents: Its files.
         seal: Over all that leaves.
         state: Its state.
         reason: Why it is held; empty where it is not.
+        is_whole: Whether all of it is made again, what is put somewhere too.
     """
 
     messages: Sequence[MessageRecord]
-    mailed: Sequence[HandOverRecord]
+    leaving: Sequence[HandOverRecord]
     documents: Sequence[DocumentRecord]
     seal: str
     state: State
     reason: str
+    is_whole: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,11 +123,15 @@ class Changes:
             RunError: a package, or something of it, has come to another state.
         """
         with self._engine.begin() as work:
-            _rewrite(work, run_id, [change for change in changes if isinstance(change, Rewriting)])
+            rewritten = [change for change in changes if isinstance(change, Rewriting)]
+            for whole in (False, True):
+                _rewrite(work, run_id, [change for change in rewritten if change.is_whole is whole], whole=whole)
             for change in changes:
                 self._make(work, run_id, change)
             _move(work, run_id, [change for change in changes if isinstance(change, Move)])
             at = self._now()
+            if changes:
+                void(work, run_id, at)
             notes = [
                 {"run_id": run_id, "package_id": one.package.id, "at": at, "what": one.what[:600]} for one in changes
             ]
@@ -184,9 +191,9 @@ def _move(work: Connection, run_id: int, changes: Sequence[Move]) -> None:
             raise RunError(what, fix=_look(run_id, gone.package))
 
 
-def _rewrite(work: Connection, run_id: int, changes: Sequence[Rewriting]) -> None:
+def _rewrite(work: Connection, run_id: int, changes: Sequence[Rewriting], *, whole: bool) -> None:
     part, message = schema.hand_overs, schema.messages
-    mine = part.c.message_id.is_not(None)
+    mine = true() if whole else part.c.message_id.is_not(None)
     tried = select(part.c.package_id, part.c.state).where(
         mine, part.c.purpose != Purpose.TRIAL, part.c.state != HandOverState.WAITING
     )
@@ -199,7 +206,7 @@ def _rewrite(work: Connection, run_id: int, changes: Sequence[Rewriting]) -> Non
         work.execute(update(part).where(of).values(message_id=None))  # trials stay, for the counts of their day
         work.execute(message.delete().where(message.c.package_id.in_(numbers)))
     _redocument(work, changes)
-    add_leaving(work, run_id, [(change.package.id, change.messages, change.mailed) for change in changes])
+    add_leaving(work, run_id, [(change.package.id, change.messages, change.leaving) for change in changes])
     if changes:
         values = [
             {"number": one.package.id, "now": one.state, "why": one.reason, "sealed": one.seal} for one in changes

@@ -168,8 +168,13 @@ def _time(text: str | None) -> dt.datetime | None:
     return dt.datetime.fromisoformat(text) if text else None
 
 
-def run_of(row: Row[Any], counts: Mapping[State, int], handed: Mapping[HandOverState, int]) -> RunRecord:
-    """A run, with how many of its packages and of its hand-overs are in each state."""
+def run_of(
+    row: Row[Any], counts: Mapping[State, int], handed: Mapping[HandOverState, int], came: Mapping[HandOverState, int]
+) -> RunRecord:
+    """A run, with how many of its packages and of its hand-overs are in each state, and how those sent were sent."""
+    told: dict[str, int] = {}
+    for state, count in counts.items():
+        told |= {str(how): many for how, many in came.items()} if state is State.SENT and came else {str(state): count}
     return RunRecord(
         id=row.id,
         job=row.job,
@@ -187,9 +192,12 @@ def run_of(row: Row[Any], counts: Mapping[State, int], handed: Mapping[HandOverS
         only=tuple(json.loads(row.only)),
         counts=counts,
         handed=handed,
+        came=told,
         reviewed=_time(row.reviewed),
         unsearched=tuple(row.unsearched),
         sealed=row.sealed,
         reason=row.reason,
         occurrence=row.occurrence_id,
+        prepared_by=row.prepared_by,
+        approval=tuple(row.approval),
     )

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger.accounts import Share
-from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State, is_in_doubt
+from gonnet.ledger.states import AS_TOLD, HandOverKind, HandOverState, Purpose, RunState, State, is_in_doubt
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,10 +70,12 @@ class HandOverRecord:
     attempts: int = 0
 
     @classmethod
-    def of_message(cls, message_id: str, address: str, purpose: Purpose = Purpose.REGULAR) -> HandOverRecord:
+    def of_message(
+        cls, message_id: str, address: str, purpose: Purpose = Purpose.REGULAR, way: str = ""
+    ) -> HandOverRecord:
         """A message to one envelope address."""
         target = Target(TargetKind.ADDRESS, address)
-        return cls(kind=HandOverKind.MESSAGE, target=target, message_id=message_id, purpose=purpose)
+        return cls(kind=HandOverKind.MESSAGE, target=target, way=way, message_id=message_id, purpose=purpose)
 
     @property
     def is_in_doubt(self) -> bool:
@@ -266,8 +268,13 @@ class PackageRecord:
         """Its state; of what was sent how: `sent`, `printed`, `filed` or `drafted`."""
         if self.state is not State.SENT:
             return str(self.state)
-        ways = (HandOverState.SENT, HandOverState.PRINTED, HandOverState.FILED, HandOverState.DRAFTED)
-        return str(next((state for state in ways if state in self.states), self.state))
+        return str(next((state for state in AS_TOLD if state in self.states), self.state))
+
+    @property
+    def ways(self) -> tuple[str, ...]:
+        """The ways by which it goes, as the job calls them, each once."""
+        own = (part for part in self.hand_overs if part.purpose is Purpose.REGULAR)
+        return tuple(dict.fromkeys(part.way or str(part.kind) for part in own))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -285,11 +292,14 @@ class RunRecord:
         purpose: Why it was made.
         only: The keys to which it was limited; empty for all.
         counts: State of packages → how many.
+        came: State of packages, those that were sent by how it was (`sent`, `printed`, `filed`, `drafted`) → how many.
         handed: State of hand-overs that are done → how many; trials and summaries do not count.
         reviewed: When it was last reviewed, or None.
         unsearched: What the leak check did not search, and why.
         reason: Why it was aborted, where it was.
         occurrence: The occurrence of the calendar that it is of, or None.
+        prepared_by: Who prepared it; empty where nobody knows.
+        approval: The approvals that it needs, as the job and the workspace said when it was prepared.
         sealed: How: `keyed`, `open` where the workspace has no key, `plain` by a version before there were keys.
     """
 
@@ -308,9 +318,12 @@ class RunRecord:
     purpose: Purpose = Purpose.REGULAR
     only: tuple[str, ...] = ()
     counts: Mapping[State, int] = field(default_factory=dict)
+    came: Mapping[str, int] = field(default_factory=dict)
     handed: Mapping[HandOverState, int] = field(default_factory=dict)
     reviewed: dt.datetime | None = None
     unsearched: tuple[str, ...] = ()
     sealed: str = "keyed"
     reason: str = ""
     occurrence: int | None = None
+    prepared_by: str = ""
+    approval: tuple[Mapping[str, object], ...] = ()

@@ -16,7 +16,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-VERSION = 9
+VERSION = 10
 
 metadata = MetaData()
 
@@ -53,7 +53,21 @@ runs = Table(
     Column("reviewed", String),
     Column("reason", Text, nullable=False, default=""),
     Column("occurrence_id", Integer, index=True),
+    Column("prepared_by", String, nullable=False, default=""),
+    Column("approval", JSON, nullable=False, default=list),
     Index("runs_by_job", "job", "cycle"),
+)
+
+approvals = Table(
+    "approvals",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("run_id", ForeignKey("runs.id"), nullable=False, index=True),
+    Column("who", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("why", Text, nullable=False),
+    Column("digest", String(64), nullable=False),
+    Column("voided", String),
 )
 
 packages = Table(

@@ -82,6 +82,9 @@ DONE = {
 }
 """What a hand-over of each kind is when it is done."""
 
+AS_TOLD = (_S.SENT, _S.PRINTED, _S.FILED, _S.DRAFTED)
+"""How a package that was sent is told of: by the first of these that something of it came to."""
+
 LETTERS = frozenset({_S.SENT, _S.FILED, _S.PRINTED})
 """What counts as received: a draft does not until somebody says that it was sent."""
 

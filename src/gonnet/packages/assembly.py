@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from gonnet.errors import DataError
+from gonnet.jobs.contents import Enclosure
+from gonnet.jobs.models import Job
+from gonnet.jobs.ways import Way
 from gonnet.packages.documents import DocumentMaker
 from gonnet.packages.known import Known
 from gonnet.packages.names import Names
 from gonnet.packages.own_files import NoFileError, OwnFile
 from gonnet.packages.places import PlacePlan
-from gonnet.packages.plans import DocumentPlan, PackagePlan, Reading, SlicePlan
+from gonnet.packages.plans import DocumentPlan, Fixed, PackagePlan, Reading, SlicePlan
 from gonnet.recipients import Addressed
 from gonnet.rules import Decision, Evaluated, Outcome
 from gonnet.rules.decisions import Cause
@@ -58,6 +61,9 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
                 cause = Cause.NO_FILE if isinstance(error, NoFileError) else Cause.TEXT
                 decision = Decision(outcome=Outcome.HELD, cause=cause, reason=str(error))
             decision = _held_without(decision, lacking)
+        enclosed, own = _enclosed(reading, decision, own_files, files)
+        if decision.drawn:
+            decision = _held_without_files(decision, reading.job, (*documents, *enclosed, *own))
         yield PackagePlan(
             addressed=addressed,
             evaluated=evaluated,
@@ -68,18 +74,44 @@ def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Know
             locale=locale,
             attachments=attachments,
             places=places,
-            enclosures=_same_for_all(reading, decision),
-            own_files=tuple(
-                OwnFile(path, files.unique_file(path.name), key)
-                for at in decision.effects.enclosures
-                for key, path in own_files.get(at, ())
-            ),
+            enclosures=enclosed,
+            own_files=own,
         )
 
 
-def _same_for_all(reading: Reading, decision: Decision) -> tuple[str, ...]:
-    specs = (reading.job.file.package.enclose[at] for at in decision.effects.enclosures)
-    return tuple(spec.file for spec in specs if not spec.is_own)
+def _enclosed(
+    reading: Reading, decision: Decision, own_files: Mapping[int, Sequence[tuple[str, Path]]], files: Names
+) -> tuple[tuple[Fixed, ...], tuple[OwnFile, ...]]:
+    """The files that go with a package: the same for all, and its recipient's own."""
+    specs, ways = reading.job.file.package.enclose, _ways(decision, reading.job)
+    chosen = [(at, specs[at]) for at in decision.effects.enclosures]
+    fixed = [Fixed(spec.file, _takers(ways, spec, spec.file)) for _, spec in chosen if not spec.is_own]
+    own = [
+        OwnFile(path, files.unique_file(path.name), key, _takers(ways, spec, path.name))
+        for at, spec in chosen
+        for key, path in own_files.get(at, ())
+    ]
+    return tuple(fixed), tuple(own)
+
+
+def _ways(decision: Decision, job: Job) -> list[Way]:
+    return [job.file.deliver[at] for at in decision.effects.ways]
+
+
+def _takers(ways: Sequence[Way], spec: Enclosure, name: str) -> frozenset[str]:
+    """The ways by which an enclosed file goes."""
+    form = PurePath(name).suffix.removeprefix(".").casefold()
+    return frozenset(way.called for way in ways if way.takes(spec.called, form))
+
+
+def _held_without_files(decision: Decision, job: Job, files: Sequence[DocumentPlan | Fixed | OwnFile]) -> Decision:
+    """The decision where a way that takes some of the files finds none of them."""
+    taken = frozenset[str]().union(*(file.ways for file in files))
+    empty = next((way for way in _ways(decision, job) if way.limits and way.called not in taken), None)
+    if empty is None or decision.outcome is not Outcome.READY:
+        return decision
+    reason = f"nothing of it goes by '{empty.called}', which takes {empty.limits} only"
+    return replace(decision, outcome=Outcome.HELD, cause=Cause.NOTHING_TO_TAKE, reason=reason)
 
 
 def _own_files(

@@ -50,8 +50,21 @@ class DocumentMaker:
         self._evaluated, self._names = evaluated, names
         self._known = known
         self._taken, self._files = taken, files
-        self._chosen = list(_chosen(self._job, decision))
+        self._ways = [self._job.file.deliver[at] for at in decision.effects.ways]
+        chosen = _chosen(self._job, decision)
+        self._chosen = [
+            (at, spec) for at, spec in chosen if not self._ways or spec.format == "file" or self._takers(spec)
+        ]
         self._encloses = bool(decision.effects.enclosures)
+
+    def _takers(self, *specs: DocumentSpec, form: str = "") -> frozenset[str]:
+        """The ways by which a document of these goes; what is not attached goes with no message."""
+        return frozenset(
+            way.called
+            for spec in specs
+            for way in self._ways
+            if (spec.attach or way.writes is None) and way.takes(spec.called, form or spec.format)
+        )
 
     def documents(self, slices: Sequence[SlicePlan]) -> Iterator[DocumentPlan]:
         """The documents of the package, in the job's order."""
@@ -105,7 +118,7 @@ class DocumentMaker:
                 if of_keys and self._encloses:
                     parts[""] = whole
                 paths = {
-                    key: path_of(way.puts.path, partial(self._filled, place=place, part=part))
+                    key: path_of(way.puts.path, partial(self._folders, place=place, part=part))
                     for key, part in parts.items()
                 }
                 link = root.link or "" if way.folder is not None else ""
@@ -118,7 +131,8 @@ class DocumentMaker:
         seen = next((place for place in places if place.link), None)
         if seen is None:
             return ()
-        return tuple({"name": part.file_name, "url": seen.link_to(part.file_name, part.slice)} for part in documents)
+        put = (part for part in documents if seen.way in part.ways)
+        return tuple({"name": part.file_name, "url": seen.link_to(part.file_name, part.slice)} for part in put)
 
     def _as_seen(self, part: SlicePlan) -> SlicePlan:
         """A key with the line by which its address sees it: whose folder and password these are."""
@@ -149,7 +163,7 @@ class DocumentMaker:
         return self._taken.unique(self._filled(self._job.file.package.name, ("package", "name"), part))
 
     def _place_of(self, bundle: Bundle) -> tuple[str | int, ...]:
-        index = next(at for at, (_, spec) in enumerate(self._job.lists) if spec.bundle == bundle)
+        index = next(at for at, (_, spec) in enumerate(self._job.lists) if spec.bundled == bundle)
         return self._job.place_of_list(index)
 
     def _of(self, part: SlicePlan, evaluated: Evaluated, stem: str) -> Iterator[DocumentPlan]:
@@ -194,7 +208,7 @@ class DocumentMaker:
             format=form,
             file_name=f"{stem}.{form}",
             lock=self._shared_lock(group, self._as_seen(part)),
-            attached=any(spec.attach for _, spec in group),
+            ways=self._takers(*(spec for _, spec in group)),
             joint=Joint(cover=join.cover is not None, contents=join.contents and form == "pdf"),
         )
 
@@ -224,7 +238,7 @@ class DocumentMaker:
                 format=form,
                 file_name=f"{stem}.{form}",
                 lock=self._shared_lock(group, whole),
-                attached=any(spec.attach for _, spec in group),
+                ways=self._takers(*(spec for _, spec in group)),
                 joint=Joint(cover=bundle.cover is not None, contents=bundle.contents and form == "pdf", by_key=True),
             )
 
@@ -247,7 +261,8 @@ class DocumentMaker:
         for path in map(PurePath, files):
             plan = self._document(index, spec, shown._replace(file=path.as_posix()), "", of)
             name = self._files.unique_file(f"{called or path.stem}{path.suffix}")
-            yield replace(plan, file_name=name)
+            ways = plan.ways | self._takers(spec, form=path.suffix.removeprefix(".").casefold())
+            yield replace(plan, file_name=name, ways=ways)
 
     def _keys_of(self, part: SlicePlan) -> Sequence[str]:
         """The keys of a slice: all those of the package where it is all of its rows."""
@@ -259,12 +274,15 @@ class DocumentMaker:
             format=spec.format,
             file_name=f"{name}.{spec.format}",
             csv=_csv_form(spec, self._reading.wording.house) if spec.format == "csv" else None,
-            attached=spec.attach,
+            ways=self._takers(spec),
             lock=self._lock(index, spec, self._as_seen(of)),
         )
 
     def _filled(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
         return safe_name(self._reading.wording.fill_name(self._job.text(text, *place), part.names, key=part.key).text)
+
+    def _folders(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> list[str]:
+        return self._reading.wording.fill_folders(self._job.text(text, *place), part.names, key=part.key)
 
     def _shared_lock(self, group: Sequence[_Numbered], part: SlicePlan) -> Lock | None:
         locks = [self._lock(index, spec, part) for index, spec in group]

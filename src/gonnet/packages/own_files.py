@@ -37,11 +37,13 @@ class OwnFile(NamedTuple):
         path: Where it is.
         name: What it is called in the package.
         key: Whose it is.
+        ways: The ways of its package by which it goes.
     """
 
     path: Path
     name: str
     key: str
+    ways: frozenset[str] = frozenset()
 
 
 class Shelf:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.packages.names import safe_name
 
+_FOLDERS = re.compile(r"\|\s*path\b")
 _APART = re.compile(r"/(?![^{]*\}\})")  # not inside a merge field
 
 
@@ -49,12 +50,14 @@ class PlacePlan(NamedTuple):
         return f"{self.link.rstrip('/')}/{quote(self.place(name, key))}"
 
 
-def path_of(text: str, filled: Callable[[str], str]) -> str:
-    """The path that a text gives: its own `/` part folders, those of merged values do not.
+def path_of(text: str, filled: Callable[[str], Iterable[str]]) -> str:
+    """The path that a text gives: its own `/` part folders, those of merged values only where `path` says so.
 
     Args:
         text: With merge fields.
-        filled: Fills a part of it.
+        filled: Fills a part of it, which may come to several folders.
     """
     parts = [part for part in _APART.split(text) if part.strip()]
-    return "/".join(safe_name(filled(part)) for part in parts)
+    return "/".join(
+        safe_name(name) for part in parts for name in filled(part) if name.strip() or not _FOLDERS.search(part)
+    )

@@ -32,6 +32,13 @@ class Reading:
     common: Mapping[str, object]
 
 
+class Fixed(NamedTuple):
+    """A file that is the same for everybody, and the ways of its package by which it goes."""
+
+    file: str
+    ways: frozenset[str]
+
+
 class PartPlan(NamedTuple):
     """A report over some rows, or a part of an arrival, as a part of a document.
 
@@ -57,7 +64,7 @@ class DocumentPlan:
         csv: How it is written, if it is a CSV file.
         lock: Its passwords, or None.
         joint: How its parts make one file; None where it is of one report.
-        attached: Whether it goes with messages; else it is only put into folders.
+        ways: The ways of its package by which it goes.
     """
 
     parts: tuple[PartPlan, ...]
@@ -66,7 +73,7 @@ class DocumentPlan:
     csv: CsvForm | None = None
     lock: Lock | None = None
     joint: Joint | None = None
-    attached: bool = True
+    ways: frozenset[str] = frozenset()
 
     @property
     def slice(self) -> str:
@@ -121,7 +128,7 @@ class PackagePlan:
     names: Mapping[str, object]
     slices: tuple[SlicePlan, ...]
     locale: str
-    enclosures: tuple[str, ...] = ()
+    enclosures: tuple[Fixed, ...] = ()
     own_files: tuple[OwnFile, ...] = ()
     attachments: AttachmentPlan | None = None
     places: tuple[PlacePlan, ...] = ()

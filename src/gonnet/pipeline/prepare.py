@@ -49,7 +49,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     steps.require_programs(job, tools)  # told before anything is made
     begun = list(steps.take(job, "start", _started(job, request), tools))
     found = survey(job, tools, request, progress)
-    with closing(found.engine), tools.ledger.writing(**_opening(job, request, found)) as run:
+    with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, tools)) as run:
         for ran in begun:
             run.note(ran.text)
         sealed, books = tools.seals.begin(run.id), RowBooks(found)
@@ -113,7 +113,8 @@ def _failures(ran: Sequence[commands.Ran]) -> list[tuple[str, str]]:
     return [(str(Weight.ATTENTION), one.text[:300]) for one in ran if not one.is_well]
 
 
-def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:
+def _opening(job: Job, request: Request, found: Survey, tools: Tools) -> dict[str, object]:
+    approvals = [one for one in (tools.workspace.file.approval, job.file.approval) if one is not None]
     return {
         "job": job.name,
         "title": job.file.title,
@@ -125,6 +126,8 @@ def _opening(job: Job, request: Request, found: Survey) -> dict[str, object]:
         "purpose": request.purpose,
         "only": json.dumps(request.only),
         "occurrence_id": request.occurrence,
+        "prepared_by": tools.who,
+        "approval": [one.model_dump(mode="json") for one in approvals],
     }
 
 

@@ -17,9 +17,9 @@ from gonnet.ledger import Store
 from gonnet.packages import PackagePlan, safe_name
 from gonnet.pipeline.making import batches
 from gonnet.pipeline.making.message_texts import senders_of
-from gonnet.pipeline.making.processes import Inline
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.watching import watch_of
+from gonnet.pipeline.making.workers.processes import Inline
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
 from gonnet.scratch import scratch

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from gonnet.jobs import Job, load_job
 from gonnet.ledger import RunRecord
@@ -43,13 +43,14 @@ def resend(
     ask: AskAgain,
     tell: Tell,
     to: str | None = None,
+    ways: Sequence[str] = (),
 ) -> Sent | None:
     """Send stored packages again, with the same bytes, or one to others this once; None where nobody agreed.
 
     Raises:
         RunError: one of them was not sent, or the run is being sent.
     """
-    packages = again(run, tools, which, why, who, ask, to)
+    packages = again(run, tools, which, why, who, ask, to, ways)
     if not packages:
         return None
     wish = Wish(only=tuple(package.key for package in packages), again=True)

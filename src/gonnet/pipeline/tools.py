@@ -15,7 +15,7 @@ from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
 from gonnet.person import acting
 from gonnet.pipeline.log import Log
-from gonnet.pipeline.making.processes import local_executor
+from gonnet.pipeline.making.workers.processes import local_executor
 from gonnet.pipeline.seal import Seals
 from gonnet.pipeline.stopping import Stop
 from gonnet.scratch import sweep
@@ -27,6 +27,9 @@ if TYPE_CHECKING:
 Clock = Callable[[], dt.datetime]
 Progress = Callable[[int, int], None]
 """Called with the number of packages done and the number there are."""
+
+
+_WORTH_A_CLUSTER = 200  # packages; fewer are drawn here, whether the cluster runs or not
 
 
 def no_progress(_done: int, _total: int) -> None:
@@ -44,6 +47,8 @@ class Tools:
         clock: Gives the time with zone.
         executor: Gives an executor for a number of packages; any `concurrent.futures` executor will do, as long as
             its workers see the workspace's folder.
+        cluster: The address of a Dask scheduler whose workers draw; empty for this machine.
+        cluster_from: How many packages a run has at least that they draw; fewer are drawn here.
         log: What happens, for machines.
         who: Who is at work, for the record.
         stop: By which somebody ends a send before its end; waits.
@@ -55,6 +60,8 @@ class Tools:
     clock: Clock
     executor: Callable[[int], Executor]
     log: Log
+    cluster: str = ""
+    cluster_from: int = 1
     who: str = field(default_factory=acting)
     stop: Stop = field(default_factory=Stop)
 
@@ -92,7 +99,10 @@ class Tools:
 
 @contextmanager
 def open_tools(
-    workspace: Workspace, processes: int | None = None, clock: Clock = lambda: dt.datetime.now().astimezone()
+    workspace: Workspace,
+    processes: int | None = None,
+    clock: Clock = lambda: dt.datetime.now().astimezone(),
+    cluster: str = "",
 ) -> Iterator[Tools]:
     """The ordinary tools of a workspace.
 
@@ -100,11 +110,12 @@ def open_tools(
         workspace: The workspace.
         processes: How many processes draw; None for one per core.
         clock: Gives the time with zone, to everything.
+        cluster: The address of a Dask scheduler; as `gonnet.yaml` says when empty.
 
     Raises:
         StorageError: the ledger cannot be opened.
     """
-    ledger = Ledger(workspace.kept, clock)
+    ledger, workers = Ledger(workspace.kept, clock), workspace.file.workers
     try:
         if ledger.is_writable:  # what processes that were killed left behind
             ledger.abort_dead()
@@ -115,6 +126,8 @@ def open_tools(
             store=Store(workspace.kept / "store"),
             clock=clock,
             executor=lambda packages: local_executor(packages, processes),
+            cluster=cluster or (workers.dask if workers is not None else ""),
+            cluster_from=1 if cluster else _WORTH_A_CLUSTER,
             log=Log(workspace.folder / workspace.file.log if workspace.file.log else None, clock),
         )
     finally:

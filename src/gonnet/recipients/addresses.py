@@ -1,13 +1,18 @@
-"""Whether a cell holds addresses that a message can be sent to (RFC 5321, 4.1.2; RFC 5890 for names)."""
+"""Whether a cell holds addresses that a message can be sent to (RFC 5321, 4.1.2; RFC 6531, 3.3; RFC 5890 for names)."""
 
 from __future__ import annotations
 
 import re
+import unicodedata
 from dataclasses import dataclass
 
 import idna
 
-_LOCAL = re.compile(r"^[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+(\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+)*$")
+_ATOM = r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u00a0-\U0010ffff-]+"
+_LOCAL = re.compile(rf"^{_ATOM}(\.{_ATOM})*$")
+_NOT_SEEN = frozenset(
+    {"Cc", "Cf", "Cn", "Co", "Cs", "Zl", "Zp", "Zs"}
+)  # what does not show, or shows as something else
 _LABEL = re.compile(r"^[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?$")
 _NAMED = re.compile(r'^\s*(?P<name>"(?:[^"\\]|\\.)*"|[^<>"]*?)\s*<(?P<address>[^<>]*)>\s*$')
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
@@ -34,6 +39,11 @@ class Address:
     def domain(self) -> str:
         """What comes after the @, in lower case."""
         return self.mailbox.rpartition("@")[2].lower()
+
+    @property
+    def is_ascii(self) -> bool:
+        """Whether every mail server takes it; others need SMTPUTF8 (RFC 6531)."""
+        return self.mailbox.isascii()
 
     @property
     def identity(self) -> str:
@@ -74,13 +84,12 @@ def _one(text: str, display: str) -> Address:
         raise NotAnAddressError("it looks like several addresses; put ; between them")
     if re.search(r"\s", mailbox):
         raise NotAnAddressError("it contains a blank")
-    if not local.isascii():
-        raise NotAnAddressError(
-            "letters beyond ASCII before the @ are not sent: many servers do not take them (SMTPUTF8)"
-        )
+    local = unicodedata.normalize("NFC", local)  # RFC 6532, 3.1
+    if any(unicodedata.category(sign) in _NOT_SEEN for sign in local):
+        raise NotAnAddressError("there is a sign before the @ that cannot be seen")
     if set(local) & set("%!"):
         raise NotAnAddressError("a % or ! before the @ is a route to another address, which servers may follow")
-    if not _LOCAL.match(local) or len(local) > 64:
+    if not _LOCAL.match(local) or len(local.encode("utf-8")) > 64:
         raise NotAnAddressError("what comes before the @ is not allowed there")
     return Address(mailbox=f"{local}@{_ascii_domain(domain)}", display=_CONTROL.sub(" ", shown))
 

@@ -6,16 +6,18 @@ Everything that an address may see by one list is one bundle. What a line may se
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from gonnet.data import Engine
 from gonnet.data.key_text import key_text
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.people import RecipientList
-from gonnet.recipients.contacts import at_one_address
+from gonnet.recipients.contacts import at_one_address, numbered
 from gonnet.recipients.matching import Addressed, near_misses
-from gonnet.recipients.roll import Recipient
+from gonnet.recipients.roll import Recipient, together
+from gonnet.recipients.roster.seeing import Seen
 
 EVERY = "*"
 _APART = re.compile(r"[;,\n]")
@@ -30,14 +32,23 @@ class Sight:
         counts: Key → rows, of every key of the data.
         groups: Group → its keys; empty unless the list names groups.
         findings: What the operator should know of them.
+        by_row: Row of a roster → what its line may see; None for lists of another kind.
     """
 
     counts: Mapping[str, int]
     groups: Mapping[str, Sequence[str]] = field(default_factory=dict)
     findings: tuple[Finding, ...] = ()
+    by_row: Mapping[int, Seen] | None = None
 
 
-def sight(engine: Engine, spec: RecipientList, counts: Mapping[str, int], *, where: str = "") -> Sight:
+def sight(
+    engine: Engine,
+    spec: RecipientList,
+    counts: Mapping[str, int],
+    *,
+    where: str = "",
+    by_row: Mapping[int, Seen] | None = None,
+) -> Sight:
     """What there is for the lines of a list to see.
 
     A key is of a group when all of its rows are: one with rows of two groups, or with rows of none, is of none, so
@@ -48,12 +59,13 @@ def sight(engine: Engine, spec: RecipientList, counts: Mapping[str, int], *, whe
         spec: The list.
         counts: Key → rows.
         where: What to name in an error.
+        by_row: Row of a roster → what its line may see.
 
     Raises:
         DataError: the group's column cannot be used to tell groups apart.
     """
     if spec.group is None:
-        return Sight(counts=counts)
+        return Sight(counts=counts, by_row=by_row)
     group = key_text(engine, "gonnet_rows", (spec.group,), where=where)
     rows = engine.query(
         f"""select gonnet_key, min({group}), count(distinct {group}) = 1 and count({group}) = count(*)
@@ -78,7 +90,7 @@ def _of_no_group(keys: Sequence[str], column: str) -> Iterator[Finding]:
 
 
 def bundles(people: Sequence[Recipient], spec: RecipientList, seen: Sight, taken: set[str]) -> tuple[Addressed, ...]:
-    """A bundle for each address of a list, in the order of the list.
+    """A bundle for each address of a list, or for each line where it says so, in the order of the list.
 
     Args:
         people: The lines that are written to.
@@ -89,13 +101,31 @@ def bundles(people: Sequence[Recipient], spec: RecipientList, seen: Sight, taken
     by_address: dict[tuple[str, ...], list[Recipient]] = {}
     for person in people:
         mailboxes = tuple(sorted({address.identity for address in person.to}))
-        by_address.setdefault(mailboxes or (f"{person.source}, line {person.line}",), []).append(person)
-    return tuple(_bundle(address, lines, spec, seen, taken) for address, lines in by_address.items())
+        place = f"{person.source}, line {person.line}"
+        at = (*mailboxes, place) if spec.is_by_line else mailboxes or (place,)
+        by_address.setdefault(at, []).append(person)
+    reached = Counter(_reached(lines) for lines in by_address.values())
+    return tuple(_bundle(_called(lines, seen, reached), lines, spec, seen, taken) for lines in by_address.values())
 
 
-def _bundle(
-    address: Sequence[str], lines: Sequence[Recipient], spec: RecipientList, seen: Sight, taken: set[str]
-) -> Addressed:
+def _reached(lines: Sequence[Recipient]) -> str:
+    """By its address; by whom it is for where nothing is mailed to them."""
+    person = lines[0]
+    if person.to:
+        return "; ".join(sorted({address.identity for address in person.to}))
+    is_named = not person.needs_address and person.name != person.key
+    return person.name if is_named else f"{person.source}, line {person.line}"
+
+
+def _called(lines: Sequence[Recipient], seen: Sight, reached: Mapping[str, int]) -> str:
+    """What a bundle is called; with what its line may see, where another line has the same address."""
+    called = _reached(lines)
+    if reached[called] == 1 or seen.by_row is None:
+        return called
+    return f"{called} ({seen.by_row[lines[0].line].said})"
+
+
+def _bundle(called: str, lines: Sequence[Recipient], spec: RecipientList, seen: Sight, taken: set[str]) -> Addressed:
     seen_by: dict[str, Recipient] = {}
     problems = []
     why = []
@@ -107,13 +137,17 @@ def _bundle(
         else:
             found = [key for key in _keys(line, spec, seen) if key in seen.counts]
             seen_by = dict.fromkeys(found, line) | seen_by
-            why.append(f"line {line.line} of {line.source}: {_said(line, spec, found)}")
+            why.append(f"line {line.line} of {line.source}: {_said(line, spec, seen, found)}")
     # A line of which no key has rows says nothing of this package.
     seeing = [line for line in lines if any(line is other for other in seen_by.values())]
     contact = at_one_address(seeing or lines, *problems)
+    settings = [line.settings or spec.settings for line in lines]
+    if any(one != settings[0] for one in settings):
+        what = "have one address and ask for different formats, documents or messages"
+        contact = replace(contact, problem=together((contact.problem, f"{numbered(lines)} {what}")))
     keys = list(seen_by)
     return Addressed(
-        key=_name("; ".join(address), lines[0].source, taken),
+        key=_name(called, lines[0].source, taken),
         rows=sum(seen.counts[key] for key in keys),
         contacts=(contact,),
         odd=(f"{len(keys)} key{'s' if len(keys) != 1 else ''} in one package",),
@@ -121,13 +155,15 @@ def _bundle(
         why=tuple(why),
         seen_by=seen_by,
         bundle=spec.bundled,
-        settings=spec.settings,
+        settings=settings[0],
     )
 
 
-def _said(line: Recipient, spec: RecipientList, found: Sequence[str]) -> str:
+def _said(line: Recipient, spec: RecipientList, seen: Sight, found: Sequence[str]) -> str:
     """What a line says that it may see."""
     many = f"{len(found)} key{'s' if len(found) != 1 else ''} with rows"
+    if seen.by_row is not None:
+        return f"{seen.by_row[line.line].said}, {many}"
     if spec.group is not None:
         return f"{spec.group} {line.key}, {many}"
     if spec.keys is None:
@@ -135,11 +171,11 @@ def _said(line: Recipient, spec: RecipientList, found: Sequence[str]) -> str:
     return f"{'every key' if _names_every(line, spec) else line.key}, {many}"
 
 
-def _name(address: str, source: str, taken: set[str]) -> str:
-    """What the bundle is called: its address, with the list where that is taken."""
-    name, number = address, 1
+def _name(called: str, source: str, taken: set[str]) -> str:
+    """What the bundle is called, with the list where that is taken."""
+    name, number = called, 1
     while name in taken:
-        name = f"{address} ({source})" if number == 1 else f"{address} ({source} {number})"
+        name = f"{called} ({source})" if number == 1 else f"{called} ({source} {number})"
         number += 1
     taken.add(name)
     return name
@@ -151,6 +187,8 @@ def _names_every(line: Recipient, spec: RecipientList) -> bool:
 
 def _keys(line: Recipient, spec: RecipientList, seen: Sight) -> Iterable[str]:
     """The keys that a line may see, whether they have rows or not."""
+    if seen.by_row is not None:
+        return seen.by_row[line.line].keys
     if spec.group is not None:
         return seen.groups.get(line.key, ())
     if spec.keys is None:

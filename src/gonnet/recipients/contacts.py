@@ -8,7 +8,8 @@ from itertools import groupby
 
 from gonnet.jobs.people import RecipientList
 from gonnet.recipients.addresses import Address
-from gonnet.recipients.roll import NO_ADDRESS, Recipient
+from gonnet.recipients.roll import NO_ADDRESS, Recipient, together
+from gonnet.recipients.ways import filled, listed
 from gonnet.wording.differing import Differing
 
 _SHOWN = 3
@@ -63,8 +64,8 @@ def _contact(person: Recipient, spec: RecipientList, use: str, why_not: str) -> 
 
 def _use(person: Recipient, spec: RecipientList, wanted: str | None) -> tuple[str, str]:
     """What becomes of a line, and why it gets nothing."""
-    if person.problem or not person.to:
-        return "", person.problem or NO_ADDRESS
+    if not person.is_reachable:
+        return "", person.obstacle or NO_ADDRESS
     if spec.roles is None or spec.role is None:
         return "to", ""
     mine = _roles_in(person.fields.get(spec.role))
@@ -78,19 +79,13 @@ def _use(person: Recipient, spec: RecipientList, wanted: str | None) -> tuple[st
     return "", "nobody asks for this role" if mine else "it has no role"
 
 
-def with_roles(spec: RecipientList, values: Mapping[str, object]) -> RecipientList:
-    """The list with the roles that parameters name (`$role`) in their place."""
+def with_values(spec: RecipientList, values: Mapping[str, object]) -> RecipientList:
+    """The list with the roles and ways that parameters name (`$role`) in their place."""
+    settings = spec.settings.model_copy(update={"ways": filled(spec.settings.ways, values)})
     if spec.roles is None:
-        return spec
-    every = {part: tuple(_named(getattr(spec.roles, part), values)) for part in ("to", "cc", "bcc")}
-    return spec.model_copy(update={"roles": spec.roles.model_copy(update=every)})
-
-
-def _named(names: Sequence[str], values: Mapping[str, object]) -> Iterator[str]:
-    for name in names:
-        value = values[name.removeprefix("$")] if name.startswith("$") else name
-        for one in value if isinstance(value, list | tuple) else (value,):
-            yield from (part.strip() for part in str(one).split(";") if part.strip())
+        return spec.model_copy(update={"settings": settings})
+    every = {part: filled(getattr(spec.roles, part), values) for part in ("to", "cc", "bcc")}
+    return spec.model_copy(update={"settings": settings, "roles": spec.roles.model_copy(update=every)})
 
 
 def roles_in(people: Sequence[Recipient], spec: RecipientList) -> frozenset[str]:
@@ -139,7 +134,7 @@ def _usable(lines: Sequence[Recipient], spec: RecipientList) -> dict[str, list[R
     if spec.role is None:
         return found
     for line in lines:
-        if line.to and not line.problem:
+        if line.is_reachable:
             for role in _roles_in(line.fields.get(spec.role)):
                 found.setdefault(role, []).append(line)
     return found
@@ -154,7 +149,7 @@ def _wanted(usable: dict[str, list[Recipient]], spec: RecipientList) -> str | No
 
 def _roles_in(cell: object) -> frozenset[str]:
     """The roles that a cell names, as they are compared."""
-    return frozenset(role for part in str(cell or "").split(";") if (role := _plain(part)))
+    return frozenset(map(_plain, listed(cell)))
 
 
 def _nobody(lines: Sequence[Recipient], wanted: Sequence[str], column: str) -> Recipient:
@@ -162,7 +157,7 @@ def _nobody(lines: Sequence[Recipient], wanted: Sequence[str], column: str) -> R
     there = [f"{person.to[0].mailbox} ({person.fields.get(column) or 'no role'})" for person in lines if person.to]
     known = f"; the list has {', '.join(there[:_SHOWN])}" + (" …" if len(there) > _SHOWN else "") if there else ""
     problem = f"no contact with a usable address who is {', else '.join(wanted)}{known}"
-    return replace(lines[0], to=(), cc=(), bcc=(), problem=problem)
+    return replace(lines[0], to=(), cc=(), bcc=(), unaddressed=problem)
 
 
 def _addresses(usable: dict[str, list[Recipient]], names: Sequence[str], but: set[str]) -> tuple[Address, ...]:
@@ -177,13 +172,15 @@ def _plain(role: object) -> str:
 
 def as_one(lines: Sequence[Recipient], *problems: str) -> Recipient:
     """One message for all of them, in the words for the first; held for the problems of any."""
-    found = dict.fromkeys((*(line.problem for line in lines if line.problem), *problems))
+    if any(line.ways != lines[0].ways for line in lines):
+        problems = (*problems, f"{numbered(lines)} get one package and ask for different ways")
     return replace(
         lines[0],
         to=_once(address for line in lines for address in line.to),
         cc=_once(address for line in lines for address in line.cc),
         bcc=_once(address for line in lines for address in line.bcc),
-        problem="; ".join(found) or None,
+        problem=together((*(line.problem for line in lines), *problems)),
+        unaddressed=together(line.unaddressed for line in lines),
     )
 
 
@@ -198,7 +195,7 @@ def at_one_address(lines: Sequence[Recipient], *problems: str) -> Recipient:
     if not others:
         return as_one(lines, *problems)
     if any(line.language != first.language for line in others):
-        problems = (*problems, f"{_called(lines)} have one address and ask for different languages")
+        problems = (*problems, f"{numbered(lines)} have one address and ask for different languages")
     found = as_one(lines, *problems)
     names = {line.name for line in lines}
     if len(names) > 1:  # the name of one of them would be ignored, or be shown to the others
@@ -211,10 +208,11 @@ def _agreed(column: str, lines: Sequence[Recipient]) -> object:
     value = lines[0].fields[column]
     if isinstance(value, Differing) or all(line.fields[column] == value for line in lines):
         return value
-    return Differing(f"{_called(lines)} have one address and differ in '{column}'")
+    return Differing(f"{numbered(lines)} have one address and differ in '{column}'")
 
 
-def _called(lines: Sequence[Recipient]) -> str:
+def numbered(lines: Sequence[Recipient]) -> str:
+    """Lines of a list by their numbers, in words."""
     numbers = [str(line.line) for line in lines[:_SHOWN]]
     last = f"{len(lines) - _SHOWN} more" if len(lines) > _SHOWN else numbers.pop()
     return f"lines {', '.join(numbers)} and {last} of {lines[0].source}"

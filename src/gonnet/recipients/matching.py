@@ -60,6 +60,11 @@ class Addressed:
         return self.contacts[0].language if self.contacts else None
 
     @property
+    def ways(self) -> tuple[str, ...]:
+        """The ways by which its contacts get it, each once; empty where all of them get it by the usual ones."""
+        return tuple(dict.fromkeys(way for person in self.contacts for way in person.ways))
+
+    @property
     def name(self) -> str:
         """How the recipient is called; the key where nobody is known."""
         return self.contacts[0].name if self.contacts else self.key
@@ -136,6 +141,8 @@ def _odd(key: str, contacts: Sequence[Recipient], doubled: int, shared: Mapping[
     if len(contacts) > 1:
         yield f"{len(contacts)} contacts, a message each"
     for address in dict.fromkeys(address.identity for person in contacts for address in person.to):
+        if not address.isascii():
+            yield f"needs a mail server with SMTPUTF8: {address}"
         if address in shared:
             yield f"{address} also stands for {shared[address] - 1} other key{'s' if shared[address] > 2 else ''}"
 

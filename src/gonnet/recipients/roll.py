@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from gonnet.data import Engine, quoted
 from gonnet.data.key_text import BETWEEN, key_text
-from gonnet.jobs.people import RecipientList
+from gonnet.jobs.people import RecipientList, Settings
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
 from gonnet.recipients.corrections import Corrections
+from gonnet.recipients.ways import Ways, listed
 from gonnet.wording.differing import Differing
 from gonnet.wording.languages import locale_of
 
 NO_ADDRESS = "no address on the list"
+_NO_WAYS = Ways()
+
+
+class _Job(NamedTuple):
+    """What a job says of every line of a list: the locale of those who say none, and the ways."""
+
+    house: str
+    ways: Ways
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,10 +36,14 @@ class Recipient:
         source: The list, as the job names it.
         listed: Its number among the lists of the job.
         name: How they are called; the key where the list has no name.
-        to: Addresses of the message, never empty unless `problem` says why.
+        to: Addresses of the message, never empty unless `unaddressed` says why.
         cc: Addresses in copy.
         bcc: Addresses in blind copy.
-        problem: Why nothing can be sent to this line, or None.
+        problem: Why nothing can be made for this line, whatever the way, or None.
+        unaddressed: Why no message can be written to it, or None.
+        ways: By which it gets what it gets; the usual ones where it says none.
+        needs_address: Whether one of them is mail.
+        settings: What holds for it, where its own line says so; None for that of the list.
         language: The CLDR locale in which they read.
         fields: Every column of the line, for texts and rules.
     """
@@ -45,6 +59,20 @@ class Recipient:
     language: str
     source: str = ""
     listed: int = 0
+    unaddressed: str | None = None
+    ways: tuple[str, ...] = ()
+    needs_address: bool = True
+    settings: Settings | None = None
+
+    @property
+    def obstacle(self) -> str | None:
+        """Why it gets nothing by the ways that it says, or None."""
+        return together((self.problem, self.unaddressed if self.needs_address else None))
+
+    @property
+    def is_reachable(self) -> bool:
+        """Whether it can get something by the ways that it says."""
+        return self.obstacle is None and (bool(self.to) or not self.needs_address)
 
 
 def read(
@@ -57,6 +85,7 @@ def read(
     where: str = "",
     number: int = 0,
     corrections: Corrections | None = None,
+    ways: Ways = _NO_WAYS,
 ) -> tuple[Recipient, ...]:
     """Every line of the list that has a key and is wanted, in the order of the list.
 
@@ -69,6 +98,7 @@ def read(
         where: What to name in an error.
         number: Which of the job's lists it is.
         corrections: Addresses that were put right by hand.
+        ways: The ways of the job.
 
     Raises:
         DataError: the key column cannot be used as a key, or the list's condition does not run.
@@ -83,21 +113,30 @@ def read(
     for key, line, *cells in rows:
         if key is not None:
             fields = dict(zip(columns, cells, strict=True)) | _key_fields(spec, str(key))
-            if corrections is not None and spec.to in fields:
+            if corrections is not None and spec.to is not None and spec.to in fields:
                 fields[spec.to] = corrections.put_right(str(key), fields[spec.to])
-            person = _recipient(spec, str(key), int(str(line)), fields, locale_of(spec.settings.language or house))
+            person = _recipient(
+                spec, str(key), int(str(line)), fields, _Job(locale_of(spec.settings.language or house), ways)
+            )
             found.append(replace(person, source=spec.rows or "recipients", listed=number))
     return tuple(found)
 
 
 def left_out(
-    engine: Engine, table: str, spec: RecipientList, house: str, wanted: Sequence[Recipient], *, number: int = 0
+    engine: Engine,
+    table: str,
+    spec: RecipientList,
+    house: str,
+    wanted: Sequence[Recipient],
+    *,
+    number: int = 0,
+    ways: Ways = _NO_WAYS,
 ) -> tuple[Recipient, ...]:
     """The lines that the list's condition leaves out: all but those that are wanted."""
     if not spec.where:
         return ()
     there = {person.line for person in wanted}
-    every = read(engine, table, spec.model_copy(update={"where": None}), house, number=number)
+    every = read(engine, table, spec.model_copy(update={"where": None}), house, number=number, ways=ways)
     return tuple(person for person in every if person.line not in there)
 
 
@@ -113,16 +152,19 @@ def lines_without_key(engine: Engine, table: str, spec: RecipientList) -> int:
     return int(str(engine.query(f"select count(*) from {quoted(table)} where {expression} is null")[0][0]))
 
 
-def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, object], house: str) -> Recipient:
+def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, object], job: _Job) -> Recipient:
     given = fields[spec.name] if spec.name else None
     name = str(given).strip() if given not in (None, "") else key
     problems: list[str] = []
-    to = tuple(_addresses(fields, (spec.to,), name if spec.name else "", problems))
-    if not to and not problems:
-        problems.append(NO_ADDRESS)
-    cc = tuple(_addresses(fields, spec.cc, "", problems))
-    bcc = tuple(_addresses(fields, spec.bcc, "", problems))
-    language = _language(fields[spec.language] if spec.language else None, house, problems)
+    unaddressed: list[str] = []
+    to = tuple(_addresses(fields, (spec.to,), name if spec.name else "", unaddressed)) if spec.to else ()
+    if not to and not unaddressed:
+        unaddressed.append(NO_ADDRESS)
+    cc = tuple(_addresses(fields, spec.cc, "", unaddressed))
+    bcc = tuple(_addresses(fields, spec.bcc, "", unaddressed))
+    language = _language(fields[spec.language] if spec.language else None, job.house, problems)
+    said = fields[spec.way] if spec.way else None
+    ways = job.ways.named(listed(said) or spec.settings.ways, problems)
     return Recipient(
         key=key,
         line=line,
@@ -130,10 +172,18 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
         to=to,
         cc=cc,
         bcc=bcc,
-        problem="; ".join(problems) or None,
+        problem=together(problems),
+        unaddressed=together(unaddressed),
         fields=fields,
         language=language,
+        ways=ways,
+        needs_address=job.ways.needs_address(ways),
     )
+
+
+def together(problems: Iterable[str | None]) -> str | None:
+    """Several problems as one, each once; None where there is none."""
+    return "; ".join(dict.fromkeys(problem for problem in problems if problem)) or None
 
 
 def changed(person: Recipient, to: Sequence[str], cc: Sequence[str], bcc: Sequence[str]) -> Recipient:
@@ -145,7 +195,7 @@ def changed(person: Recipient, to: Sequence[str], cc: Sequence[str], bcc: Sequen
         cc: The same.
         bcc: The same.
     """
-    problems = [person.problem] if person.problem and not to else []
+    problems = [person.unaddressed] if person.unaddressed and not to else []
     found = tuple(_named(person, to, problems)) if to else person.to
     if to and not found and not problems:
         problems.append(f"no address in {', '.join(to)}")
@@ -154,7 +204,7 @@ def changed(person: Recipient, to: Sequence[str], cc: Sequence[str], bcc: Sequen
         to=found,
         cc=(*person.cc, *_named(person, cc, problems)),
         bcc=(*person.bcc, *_named(person, bcc, problems)),
-        problem="; ".join(problems) or None,
+        unaddressed=together(problems),
     )
 
 

@@ -1,7 +1,7 @@
 """Figures and conditions in one grouped query; outcomes that can be explained."""
 
 from gonnet.rules.context import Context, Past, ranked
-from gonnet.rules.decisions import Decision, Outcome, decide, held_by_the_data, held_by_the_guard
+from gonnet.rules.decisions import Decision, Outcome, decide, held_by_the_data, held_by_the_guard, ways_of
 from gonnet.rules.effects import Effects, Step
 from gonnet.rules.figures import Evaluated, evaluate, named_in
 
@@ -19,4 +19,5 @@ __all__ = [
     "held_by_the_guard",
     "named_in",
     "ranked",
+    "ways_of",
 ]

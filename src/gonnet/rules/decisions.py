@@ -10,8 +10,9 @@ from gonnet.data import names_in
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.models import Job
 from gonnet.jobs.rules import Rule
-from gonnet.recipients import Addressed
-from gonnet.rules.effects import Effects, Step, effects_of
+from gonnet.recipients import Addressed, Recipient
+from gonnet.recipients.roll import NO_ADDRESS, together
+from gonnet.rules.effects import Effects, Said, Step, effects_of
 from gonnet.rules.figures import Evaluated
 
 
@@ -30,6 +31,7 @@ class Cause(StrEnum):
     NO_RECIPIENT = "no recipient"
     LEFT_OUT = "left out by the list"
     NO_ADDRESS = "no usable address"
+    LINE = "line that cannot be used"
     NO_ROWS = "no rows"
     RULE = "rule"
     LEAK = "leak check"
@@ -40,6 +42,7 @@ class Cause(StrEnum):
     TEXT = "text that cannot be filled"
     SIZE = "too large a message"
     NO_PAGES = "nothing that can be printed"
+    NOTHING_TO_TAKE = "nothing for one of its ways"
     EXPECTATION = "expectation"
     NO_ANSWER = "no answer"
     NOT_CHOSEN = "not chosen"
@@ -50,7 +53,8 @@ class Cause(StrEnum):
     ADDRESSEE = "somebody else's address"
 
 
-_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINES, Cause.ADDRESSEE)
+_DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINE, Cause.LINES,
+    Cause.ADDRESSEE)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,15 +86,21 @@ class Decision:
         return self.outcome is Outcome.READY or (self.outcome is Outcome.HELD and self.cause in _DRAWN)
 
 
-def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
+def decide(addressed: Addressed, evaluated: Evaluated, job: Job, by_hand: Sequence[str] = ()) -> Decision:
     """The state of one package: what the rules say from top to bottom, then what its recipient and rows allow.
 
     A skip stands above a hold: what is not sent at all needs nobody's attention. The first rule of each kind that
     holds gives the reason. Of everything else a later rule changes what an earlier one said.
+
+    Args:
+        addressed: The package.
+        evaluated: Its figures and conditions.
+        job: The job.
+        by_hand: The ways by which it goes, whatever its list and the rules say.
     """
-    effects, steps = effects_of(evaluated, job, addressed.settings, is_bundle=addressed.bundle is not None)
+    said = Said(addressed.settings, tuple(person.ways for person in addressed.contacts), tuple(by_hand))
+    effects, steps = effects_of(evaluated, job, said, is_bundle=addressed.bundle is not None)
     base = Decision(outcome=Outcome.READY, effects=effects, steps=steps)
-    problems = [person.problem for person in addressed.contacts if person.problem]
     if effects.skip is not None:
         return replace(base, outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=effects.skip)
     if addressed.is_left_out:
@@ -99,18 +109,44 @@ def decide(addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
     if job.file.recipients and not addressed.contacts:
         reason = "nobody on the list has this key"
         return replace(base, outcome=Outcome.HELD, cause=Cause.NO_RECIPIENT, reason=reason)
+    problem = together(person.problem for person in addressed.contacts)
     if not addressed.rows:
+        if problem and addressed.bundle is not None:  # it may be why it sees nothing
+            return replace(base, outcome=Outcome.HELD, cause=Cause.NO_ROWS, reason=problem)
         return replace(base, outcome=Outcome.SKIPPED, cause=Cause.NO_ROWS, reason="no rows")
-    if problems:
-        return replace(base, outcome=Outcome.HELD, cause=Cause.NO_ADDRESS, reason="; ".join(problems))
+    if problem:
+        return replace(base, outcome=Outcome.HELD, cause=Cause.LINE, reason=problem)
+    if lacking := together(_unaddressed(addressed, effects, job)):
+        return replace(base, outcome=Outcome.HELD, cause=Cause.NO_ADDRESS, reason=lacking)
     if evaluated.failures:
         return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason="; ".join(evaluated.failures))
     if effects.hold is not None:
         return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=effects.hold)
+    if len(writing := [way.called for at in effects.ways if (way := job.file.deliver[at]).writes is not None]) > 1:
+        reason = f"one way at most writes messages, and it is to go by {' and '.join(writing)}"
+        return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=reason)
     if job.file.package.documents and not effects.documents:
         reason = "the rules leave no document to send"
         return replace(base, outcome=Outcome.HELD, cause=Cause.RULE, reason=reason)
     return base
+
+
+def ways_of(person: Recipient, effects: Effects, job: Job) -> tuple[str, ...]:
+    """The ways by which a contact gets a package: those that are said for all, else its own, else the usual ones."""
+    chosen = [job.file.deliver[at] for at in effects.ways]
+    if effects.ways_for_all:
+        return tuple(way.called for way in chosen)
+    return person.ways or tuple(way.called for way in chosen if not way.optional)
+
+
+def _unaddressed(addressed: Addressed, effects: Effects, job: Job) -> Iterator[str | None]:
+    """Why no message can be written to contacts who are to get one. A draft may wait for an address."""
+    chosen = {job.file.deliver[at].called: job.file.deliver[at] for at in effects.ways}
+    for person in addressed.contacts:
+        ways = [chosen[name] for name in ways_of(person, effects, job)]
+        is_drafted = any(way.drafts is not None for way in ways) and person.unaddressed != NO_ADDRESS
+        if not chosen or is_drafted or any(way.email is not None for way in ways):
+            yield person.unaddressed
 
 
 def held_by_the_data(decision: Decision, failure: str | None, lacking: Sequence[str]) -> Decision:

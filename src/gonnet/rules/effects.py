@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from gonnet.jobs.contents import DocumentSpec, Enclosure
 from gonnet.jobs.models import Job
@@ -29,6 +30,7 @@ class Effects:
         bcc: Who gets it besides, unseen.
         important: Whether its messages are marked so.
         ways: By which of the job's ways it leaves, by number.
+        ways_for_all: Whether a rule or a person says so, for all of its contacts.
     """
 
     skip: str | None = None
@@ -42,6 +44,7 @@ class Effects:
     bcc: tuple[str, ...] = ()
     important: bool = False
     ways: tuple[int, ...] = ()
+    ways_for_all: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,14 +64,27 @@ class Step:
     overridden: tuple[str, ...] = ()
 
 
-_SINGLE = ("message", "format", "to", "important", "deliver")
+_SINGLE = ("message", "format", "to", "important", "ways")
 """What there can be one of: a later rule counts."""
 
 
-def effects_of(
-    evaluated: Evaluated, job: Job, settings: Settings, *, is_bundle: bool
-) -> tuple[Effects, tuple[Step, ...]]:
+class Said(NamedTuple):
+    """What is said of a package besides the rules.
+
+    Attributes:
+        settings: What its list says of everybody on it.
+        ways: The ways by which each of its contacts gets it; none for the usual ones.
+        by_hand: The ways that a person says, whatever lists and rules say.
+    """
+
+    settings: Settings
+    ways: tuple[tuple[str, ...], ...] = ()
+    by_hand: tuple[str, ...] = ()
+
+
+def effects_of(evaluated: Evaluated, job: Job, said: Said, *, is_bundle: bool) -> tuple[Effects, tuple[Step, ...]]:
     """What its list and the rules make of a package, and what each rule did; the rules have the last word."""
+    settings = said.settings
     rules = job.file.rules
     held = _held(evaluated, rules, "bundles" if is_bundle else "keys")
     holding = [rule for rule, holds in zip(rules, held, strict=True) if holds]
@@ -77,8 +93,10 @@ def effects_of(
     def chosen(part: str) -> Rule | None:
         return last[part][0] if last[part] else None
 
-    message, format_of, to, important, deliver = (chosen(part) for part in _SINGLE)
-    wanted = deliver.deliver if deliver else [way.called for way in job.file.deliver if not way.optional]
+    message, format_of, to, important, ways = (chosen(part) for part in _SINGLE)
+    usual = [way.called for way in job.file.deliver if not way.optional]
+    of_contacts = {name for own in said.ways or ((),) for name in own or usual}
+    wanted = said.by_hand or (ways.ways if ways else of_contacts)
     effects = Effects(
         skip=next((rule.skip for rule in holding if rule.skip is not None), None),
         hold=next((rule.hold for rule in holding if rule.hold is not None), None),
@@ -91,6 +109,7 @@ def effects_of(
         bcc=tuple(dict.fromkeys(name for rule in holding for name in rule.bcc)),
         important=bool(important.important) if important else False,
         ways=tuple(at for at, way in enumerate(job.file.deliver) if way.called in wanted),
+        ways_for_all=bool(said.by_hand) or ways is not None,
     )
     return effects, tuple(_step(rule, holds, holding) for rule, holds in zip(rules, held, strict=True))
 
@@ -130,7 +149,7 @@ def _step(rule: Rule, held: bool | None, holding: list[Rule]) -> Step:
 
 def _words(rule: Rule) -> Iterator[str]:
     """What a rule says of a package, part by part."""
-    for part in ("skip", "hold", "message", "add", "drop", "format", "to", "cc", "bcc", "deliver"):
+    for part in ("skip", "hold", "message", "add", "drop", "format", "to", "cc", "bcc", "ways"):
         if _given(rule, part):
             value = getattr(rule, part)
             yield f"{_CALLED.get(part, part)}: {value if isinstance(value, str) else ', '.join(value)}"
@@ -138,7 +157,7 @@ def _words(rule: Rule) -> Iterator[str]:
         yield "important" if rule.important else "not important"
 
 
-_CALLED = {"format": "as"}
+_CALLED = {"format": "as", "ways": "way"}
 
 
 def _overridden(rule: Rule, later: list[Rule], holding: list[Rule]) -> Iterator[str]:

@@ -28,6 +28,7 @@ _NEEDED = (
     "money and number need a number, date needs a date, time needs a time such as run.started; "
     "an empty figure needs coalesce(…, 0)"
 )
+_BETWEEN_FOLDERS = "\ue012"  # of private use, so that no text has it
 _SINGLE = re.compile(r"^\s*\{\{((?:(?!\}\}).)*)\}\}\s*$", re.DOTALL)
 _BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
 
@@ -42,16 +43,21 @@ class Wording:
         self._markup = self._environment(lambda text: _MARKUP.sub(r"\\\1", text))
         self._html = self._environment(lambda text: html.escape(text, quote=True))
         self._names = self._environment(lambda text: text, plain=self._sortable)
+        self._steps = self._environment(lambda text: text, plain=self._sortable)
+        self._steps.filters["path"] = _several_folders
         self._files = self._environment(_no_way_out, plain=self._sortable, all_marked=True)
         self._links = self._environment(lambda text: quote(text, safe=""), plain=_for_programs, all_marked=True)
         self._addresses = self._environment(lambda text: text, plain=_for_programs, all_marked=True)
 
-    def check(self, template: Template, known: Mapping[str, tuple[str, ...] | None]) -> Iterator[JobError]:
+    def check(
+        self, template: Template, known: Mapping[str, tuple[str, ...] | None], *, of_folders: bool = False
+    ) -> Iterator[JobError]:
         """Yield a mistake for each syntax error and each name or field that `known` does not hold.
 
         Args:
             template: The text to look at.
             known: Name → its fields, or None where the fields are not known beforehand.
+            of_folders: Whether it is the path of folders, in which a value may name several.
         """
         try:
             tree = self._plain.parse(template.source)
@@ -81,7 +87,13 @@ class Wording:
                     fix=meant(access.attr, fields, noun="field"),
                 )
         for used in tree.find_all(nodes.Filter):
-            if used.name not in self._plain.filters:
+            if used.name == "path" and not of_folders:
+                yield JobError(
+                    "`path` makes folders of a value, and this text names none",
+                    where=template.where,
+                    fix="Drop it here; it is for `path:` of a folder",
+                )
+            elif used.name != "path" and used.name not in self._plain.filters:
                 yield JobError(
                     f"unknown format '{used.name}' in a text",
                     where=template.where,
@@ -99,6 +111,10 @@ class Wording:
     def fill_name(self, template: Template, values: Mapping[str, object], *, key: str = "") -> Filled:
         """As `fill`, for the name of a file or a folder: dates are written so that names sort by them."""
         return self._fill(self._names, template, values, key)
+
+    def fill_folders(self, template: Template, values: Mapping[str, object], *, key: str = "") -> list[str]:
+        """As `fill_name`, for a folder: one name, or several where a value with `/` is merged by `path` on purpose."""
+        return self._fill(self._steps, template, values, key).text.split(_BETWEEN_FOLDERS)
 
     def fill_pattern(self, template: Template, values: Mapping[str, object], *, key: str = "") -> str:
         """As `fill_name`, for the pattern of files that are there: each merged value stands between BEGIN and END.
@@ -181,6 +197,8 @@ class Wording:
         def finalize(value: object) -> str:
             text = _BREAKS.sub(" ", shown(value)) if not isinstance(value, _Figure) else str(value)
             text = text.replace(BEGIN, "").replace(END, "")
+            if not isinstance(value, _Folders):
+                text = text.replace(_BETWEEN_FOLDERS, "")
             if all_marked or isinstance(value, (_Figure, int, float, Decimal, dt.date)):
                 return f"{BEGIN}{escaped(text)}{END}"
             return escaped(text)
@@ -251,6 +269,19 @@ def _for_programs(value: object) -> str:
             return value.isoformat()
         case _:
             return str(value)
+
+
+class _Folders(str):
+    """A text that names several folders."""
+
+    __slots__ = ()
+
+
+def _several_folders(value: object) -> _Folders:
+    """A value that names folders, one in the other, separated by `/`."""
+    _require_one(value)
+    text = "" if value is None else str(value).replace(_BETWEEN_FOLDERS, "")
+    return _Folders(text.replace("\\", "/").replace("/", _BETWEEN_FOLDERS))
 
 
 class _Figure(str):

@@ -19,7 +19,7 @@ import pytest
 
 from gonnet.errors import RunError, StorageError
 from gonnet.jobs import load_workspace
-from gonnet.ledger import Store
+from gonnet.ledger import State, Store
 from gonnet.ledger.calendar import OccurrenceRecord
 from gonnet.ledger.states import Purpose
 from gonnet.pipeline.due import running
@@ -27,7 +27,9 @@ from gonnet.pipeline.due.calendars import Calendars
 from gonnet.pipeline.due.overview import never_run
 from gonnet.pipeline.due.pausing import pause, resume
 from gonnet.pipeline.due.rounds import Round, go_round
+from gonnet.pipeline.reviewing.looking import note_review
 from gonnet.pipeline.send import send
+from gonnet.pipeline.sending.approving import approve
 from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.tools import Tools, open_tools
 from scripted_smtp import Script, serving
@@ -94,6 +96,18 @@ def a_year(
         clock.append(Year(dairy, tools, script))
         clock[0].later()  # it is seen before anything is due
         yield clock[0]
+
+
+def test_what_needs_approval_is_prepared_and_asked_for_and_nothing_leaves(dairy: Dairy) -> None:
+    with a_year(dairy, more="approval: {by: 1, of: [ann]}\n") as year:
+        assert [str(came.occurrence.state) for came in year.later(hours=1.1).came] == ["to review"]
+        assert year.sent == []
+        (told,) = year.told()
+        assert "it needs the approval of one of ann, by `gonnet approve 1`" in " ".join(text_of(told).split())
+        assert [part.get_filename() for part in told.iter_attachments()] != []
+        note_review(year.tools.ledger.run("1"), year.tools, is_whole=True)
+        approve(year.tools.ledger.run("1"), replace(year.tools, who="ann"), "", lambda _offered: True)
+        assert send(year.tools.ledger.run("1"), year.tools).states == {State.SENT: 2}
 
 
 def test_what_is_due_is_sent_once_and_nobody_hears_of_what_went_well(dairy: Dairy) -> None:

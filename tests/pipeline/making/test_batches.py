@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 
 from gonnet.errors import StorageError
-from gonnet.pipeline.making.processes import Inline, local_executor
+from gonnet.pipeline.making.workers.processes import Inline, local_executor
 from gonnet.pipeline.tools import Tools
 from support import Dairy, wait_for
 
@@ -73,7 +73,7 @@ def test_a_few_packages_stay_in_the_process_and_many_get_a_pool() -> None:
 
 START = """
 import os, sys, time
-from gonnet.pipeline.making.processes import local_executor
+from gonnet.pipeline.making.workers.processes import local_executor
 if __name__ == "__main__":
     pool = local_executor(5, 2)
     print(*{pool.submit(os.getpid).result() for _ in range(20)}, flush=True)

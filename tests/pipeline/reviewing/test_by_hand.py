@@ -11,8 +11,8 @@ import pytest
 
 from gonnet.errors import GonnetError, RunError
 from gonnet.ledger import RunRecord, State
-from gonnet.pipeline.reviewing.amend import amend
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amend import amend
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import Verdict, move, settle
 from gonnet.pipeline.reviewing.comparison import compare
 from gonnet.pipeline.reviewing.sending_again import again

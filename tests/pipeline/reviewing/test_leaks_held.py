@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from gonnet.pipeline.reviewing.amend import amend
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amend import amend
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from support import MILK, RULES, Dairy, of
 
 LEAKS = MILK.replace("second tank", "with Hallbank").replace("388.11,", "388.11,see Hallbank and 00042")

@@ -9,8 +9,8 @@ import pytest
 from gonnet import delivery
 from gonnet.errors import GonnetError, RunError
 from gonnet.ledger import PackageRecord, State
-from gonnet.pipeline.reviewing.amend import amend
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amend import amend
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.reviewing.decisions import Intention
 from gonnet.pipeline.reviewing.selecting import Selection, selected

@@ -8,7 +8,6 @@ import io
 import random
 import re
 import shutil
-import subprocess
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -20,7 +19,7 @@ from hypothesis import strategies as st
 
 from gonnet.errors import DataError, RunError
 from gonnet.ledger import PackageRecord, RunRecord, State
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.reviewing.decisions import Intention
 from gonnet.pipeline.reviewing.from_sheet import amend_from
@@ -29,6 +28,7 @@ from gonnet.pipeline.reviewing.sheet.lines import KEY, MARK, table_of
 from gonnet.pipeline.reviewing.sheet.reading import read_sheet
 from gonnet.pipeline.reviewing.sheet.writing import text, workbook
 from gonnet.pipeline.tools import Tools
+from opened import saved_again
 from support import MEMBERS, MILK, SETTINGS, Dairy, of
 
 OWING = (
@@ -91,17 +91,6 @@ def edited_text(path: Path, edits: Edits, sign: str, encoding: str) -> None:
     writer.writeheader()
     writer.writerows(rows)
     path.write_bytes(target.getvalue().encode(encoding))
-
-
-def saved_again(path: Path, kind: str) -> Path:
-    """The same file as LibreOffice saves it."""
-    target = path.parent / "saved"
-    subprocess.run(
-        ["soffice", "--headless", "--convert-to", kind, "--outdir", str(target), str(path)],
-        check=True,
-        capture_output=True,
-    )
-    return target / f"{path.stem}.{kind.partition(':')[0]}"
 
 
 @pytest.mark.parametrize("how", ["openpyxl", "xlsx", "ods", "csv", "own csv", "csv of an office"])

@@ -86,7 +86,7 @@ def test_what_is_known_of_a_package_can_be_written_as_it_was_made(dairy: Dairy, 
     to = "laka@members.tarnvale.example; ines@tarnvale.example"
     state, way, target, files, rows, day, payable, adviser = found["117"]
     assert (state, way, rows, day, payable, adviser) == (
-        "sent", "file; message", 2, "2026-11-05", 780.51, "ines@tarnvale.example",
+        "sent", "folder; email", 2, "2026-11-05", 780.51, "ines@tarnvale.example",
     )  # fmt: skip
     assert target.endswith(to)
     assert "117 statement.pdf" in target

@@ -21,6 +21,7 @@ from gonnet.pipeline.due.calendars import entry_of
 from gonnet.pipeline.due.triggers import latest, look
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.send import Sent, Wish, send
+from gonnet.pipeline.sending.approving import Lacking, Needed
 from gonnet.pipeline.sending.choosing import choose
 from gonnet.pipeline.sending.gate import quiet_until
 from gonnet.pipeline.survey import Request
@@ -102,8 +103,9 @@ def _begun(occurrence: OccurrenceRecord, entry: Entry, tools: Tools) -> Came:
     entry = next((one for one in job.file.calendar if one.called == occurrence.entry), entry)  # as it says by now
     if run is None:
         run = _prepared(job, occurrence, entry, tools)
-    if entry.do == "prepare":
-        return _to_review(occurrence, entry, run, tools)
+    lacking = Needed(run, tools).lacking()
+    if entry.do == "prepare" or lacking is not None:
+        return _to_review(occurrence, entry, run, tools, lacking)
     return _sent(occurrence, entry, send(run, tools, Wish(is_told=False)), tools)
 
 
@@ -131,10 +133,14 @@ def _prepared(job: Job, occurrence: OccurrenceRecord, entry: Entry, tools: Tools
     return prepare(job, tools, request)
 
 
-def _to_review(occurrence: OccurrenceRecord, entry: Entry, run: RunRecord, tools: Tools) -> Came:
+def _to_review(
+    occurrence: OccurrenceRecord, entry: Entry, run: RunRecord, tools: Tools, lacking: Lacking | None
+) -> Came:
     if _is_nothing(run, tools):
         return _over(occurrence, entry, run, OccurrenceState.NOTHING, "nothing is to be sent", tools)
     reason = f"run {run.id} is prepared and waits for somebody to review and send it"
+    if lacking is not None:
+        reason += f"; {lacking}, by `{typed('approve', run.id)}`"
     return _over(occurrence, entry, run, OccurrenceState.TO_REVIEW, reason, tools)
 
 

@@ -26,7 +26,7 @@ def of_run(occurrence: OccurrenceRecord, entry: Entry, run: RunRecord, reason: s
         steps = [f"`{typed('review', run.id)}` shows every package; `{typed('send', run.id)}` hands over what is ready"]
     found = [text for weight, text in run.findings if weight == Weight.ATTENTION]
     first = [head, *(f"Found: {text}" for text in found[:_SHOWN])]
-    counts = ", ".join(f"{count} {state}" for state, count in run.counts.items()) or "no packages"
+    counts = ", ".join(f"{count} {state}" for state, count in run.came.items()) or "no packages"
     notice = summary_of(run, tools, subject=f"{run.title}: {counts}", first=first, tell=entry.tell or "")
     return Notice(
         subject=notice.subject, text=f"{notice.text}\n\nNext: {'; '.join(steps)}.\n", tell=notice.tell, run=notice.run

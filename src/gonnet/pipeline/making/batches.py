@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import pickle
 import secrets
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future
+from concurrent.futures import BrokenExecutor
 from dataclasses import replace
-from pathlib import Path
 
 from gonnet.checks import Watch
 from gonnet.errors import StorageError
@@ -18,15 +16,15 @@ from gonnet.pipeline.making.kits import RunKit, Version
 from gonnet.pipeline.making.message_texts import Sender, message_texts
 from gonnet.pipeline.making.orders import Order, Rows, Slice
 from gonnet.pipeline.making.parts import ArrivalKit
-from gonnet.pipeline.making.processes import uninterrupted
-from gonnet.pipeline.making.produce import Made, produce
+from gonnet.pipeline.making.produce import Made
+from gonnet.pipeline.making.workers.crews import Batch, Crew, crew_of
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.surveying.editions import Edition
 from gonnet.pipeline.tools import Progress, Tools
+from gonnet.recipients import Recipient
 from gonnet.reports.plans.column_plans import labelled
 from gonnet.reports.signs import signs
-from gonnet.rules import Outcome
-from gonnet.scratch import scratch
+from gonnet.rules import Outcome, ways_of
 from gonnet.split import bring_together
 from gonnet.split.slices import rows_of
 
@@ -45,13 +43,11 @@ def make(
     if sum(len(plan.slices) for plan in wanted) > _BATCH:
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
-    with scratch(tools.work_folder) as folder:
-        kit = _kept_kit(kit_of(tools, found, senders, watch), tools, folder)
-        with tools.executor(len(wanted)) as executor:
-            made = _all_made(executor, kit, found, wanted, senders)
-            for count, plan in enumerate(found.plans, 1):
-                yield _known_now(plan, next(made) if plan.is_made else None)
-                progress(count, len(found.plans))
+    with crew_of(tools, kit_of(tools, found, senders, watch), len(wanted), _BATCH) as crew:
+        made = _all_made(crew, found, wanted, senders)
+        for count, plan in enumerate(found.plans, 1):
+            yield _known_now(plan, next(made) if plan.is_made else None)
+            progress(count, len(found.plans))
 
 
 def _known_now(plan: PackagePlan, made: Made | None) -> tuple[PackagePlan, Made | None]:
@@ -66,19 +62,15 @@ def _contents(made: Made) -> tuple[str, ...]:
     return tuple(document.content for document in made.documents if document.content)
 
 
-def _all_made(
-    executor: Executor, kit: Path, found: Survey, plans: Sequence[PackagePlan], senders: Mapping[int, Sender]
-) -> Iterator[Made]:
+def _all_made(crew: Crew, found: Survey, plans: Sequence[PackagePlan], senders: Mapping[int, Sender]) -> Iterator[Made]:
     """What was made of `plans`, in order."""
-    workers = int(getattr(executor, "_max_workers", 1))
-    size = max(1, min(_BATCH, -(-len(plans) // (2 * workers))))
+    size = max(1, min(crew.most, -(-len(plans) // (2 * crew.hands))))
     batches = (plans[at : at + size] for at in range(0, len(plans), size))
-    waiting: deque[Future[tuple[Made, ...]]] = deque()
+    waiting: deque[Batch] = deque()
     try:
         for batch in batches:
-            with uninterrupted():
-                waiting.append(executor.submit(produce, str(kit), orders_of(found, batch, senders)))
-            if len(waiting) > workers + 1:
+            waiting.append(crew.submit(orders_of(found, batch, senders)))
+            if len(waiting) > crew.hands + 1:
                 yield from waiting.popleft().result()
         while waiting:
             yield from waiting.popleft().result()
@@ -106,9 +98,12 @@ def _order(
 ) -> Order:
     way = next((at for at in plan.decision.effects.ways if at in senders), None)
     sender = senders[way] if way is not None else None
-    contacts = plan.addressed.contacts if sender and plan.decision.cause is None else ()
+    written = found.house.job.file.deliver[way].called if way is not None else ""
+    contacts = _written_to(plan, written, found) if plan.decision.cause is None else ()
     if sender and plan.decision.outcome is Outcome.HELD:
-        contacts = plan.addressed.contacts  # one without an address gets a message too, to be addressed by hand
+        contacts = _written_to(
+            plan, written, found
+        )  # one without an address gets a message too, to be addressed by hand
     domain = sender.address.domain if sender else ""
     in_messages = references.reports_in_messages(found.house.job)
     return Order(
@@ -120,6 +115,7 @@ def _order(
         attachments=plan.attachments,
         places=plan.places,
         sender=way,
+        written=written,
         slices=tuple(Slice(part.key, rows[part.key], part.names, part.label) for part in plan.slices),
         names=plan.names,
         contacts=contacts,
@@ -130,20 +126,10 @@ def _order(
     )
 
 
-def _kept_kit(kit: RunKit, tools: Tools, folder: Path) -> Path:
-    """A kit as a file that every process can read."""
-    for part in kit.enclosures.values():
-        tools.store.put(part.data)
-    place = folder / "kit"
-    try:
-        place.write_bytes(pickle.dumps(kit))
-    except OSError as error:
-        raise StorageError(
-            f"the work folder cannot be written: {error.strerror}",
-            where=str(place.parent),
-            fix="Make room, or choose another folder",
-        ) from error
-    return place
+def _written_to(plan: PackagePlan, way: str, found: Survey) -> tuple[Recipient, ...]:
+    """The contacts of a package who get a message; `way` is that by which messages go, or empty."""
+    effects, job = plan.decision.effects, found.house.job
+    return tuple(person for person in plan.addressed.contacts if way in ways_of(person, effects, job))
 
 
 def kit_of(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Watch) -> RunKit:

@@ -64,12 +64,12 @@ class MessageWriter:
             message, found = self.written(order, contact, message_id)
             written.append((contact, message))
             hits += found
-        aside = {plan.file_name for plan in order.documents if not plan.attached}
         body = max((len(message.sealed) for _, message in written), default=0)
-        attached = self._attached(order, [part for part in documents if part.name not in aside], body, documents)
+        mailed = [part for part, ways in zip(documents, order.ways_of_files, strict=True) if order.written in ways]
+        attached = self._attached(order, mailed, body, documents)
         messages = [one for contact, message in written for one in self._recorded(order, contact, message, attached)]
         drafts = list(self._drafts(order, documents, messages))
-        return messages, [*drafts, *(part for message in messages for part in _mailed(message))], hits
+        return messages, [*drafts, *(part for message in messages for part in _mailed(message, order.written))], hits
 
     def _attached(
         self, order: Order, attached: list[DocumentRecord], body: int, documents: list[DocumentRecord]
@@ -147,6 +147,8 @@ class MessageWriter:
             value = wording.fill(template, names, key=order.key)
             own.append((name, value.text))
             said.append((f"the header {name}", value))
+        look = language.version.look
+        frame = delivery.Frame(look.style.organisation, look.style.accent)
         envelope = Envelope(
             sender=sender.address,
             reply_to=sender.reply_to,
@@ -157,7 +159,7 @@ class MessageWriter:
             important=order.important,
             headers=tuple(own),
         )
-        sealed = delivery.write_message(envelope, subject, body, language.version.look.house.locale)
+        sealed = delivery.write_message(envelope, subject, body, look.house.locale, frame)
         lines = (subject, *(value for _, value in own))
         return Written(envelope, subject, sealed), self._hits(order, said, shown, worded.body, lines, body)
 
@@ -200,7 +202,7 @@ class MessageWriter:
             not attached
             and limit is not None
             and limit.over == "link"
-            and any(plan.attached for plan in order.documents)
+            and any(order.written in plan.ways for plan in order.documents)
         ):
             written, _ = self.written(order, contact, written.envelope.message_id, links=True)
         parts = shared_out([document.bytes for document in attached], len(written.sealed), limit)
@@ -247,10 +249,10 @@ class MessageWriter:
                 )
 
 
-def _mailed(message: MessageRecord) -> Iterator[HandOverRecord]:
+def _mailed(message: MessageRecord, way: str) -> Iterator[HandOverRecord]:
     """A hand-over for each address; none for a message that is a draft."""
     for address in message.everybody if message.server else ():
-        yield HandOverRecord.of_message(message.message_id, address)
+        yield HandOverRecord.of_message(message.message_id, address, way=way)
 
 
 def _linked(order: Order) -> str:

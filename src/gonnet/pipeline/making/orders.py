@@ -12,6 +12,7 @@ from gonnet.packages import DocumentPlan, PartPlan
 from gonnet.packages.attachments import AttachmentPlan
 from gonnet.packages.own_files import OwnFile
 from gonnet.packages.places import PlacePlan
+from gonnet.packages.plans import Fixed
 from gonnet.recipients import Recipient
 from gonnet.reports.layout.making import LayoutMaker
 from gonnet.reports.layout.models import Layout
@@ -35,11 +36,12 @@ class Order:
     key: str
     locale: str
     documents: tuple[DocumentPlan, ...]
-    enclosures: tuple[str, ...]
+    enclosures: tuple[Fixed, ...]
     own_files: tuple[OwnFile, ...]
     attachments: AttachmentPlan | None
     places: tuple[PlacePlan, ...]
     sender: int | None
+    written: str
     slices: tuple[Slice, ...]
     names: Mapping[str, object]
     contacts: tuple[Recipient, ...]
@@ -65,6 +67,12 @@ class Order:
             *("" for _ in self.enclosures),
             *(file.key for file in self.own_files),
         )
+
+    @property
+    def ways_of_files(self) -> tuple[frozenset[str], ...]:
+        """The ways by which each of its files goes, in order."""
+        documents = (plan.ways for plan in self.documents)
+        return (*documents, *(part.ways for part in self.enclosures), *(file.ways for file in self.own_files))
 
     @property
     def owners(self) -> tuple[str, ...]:

@@ -75,7 +75,7 @@ def produce(kit_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
     Raises:
         StorageError: a file cannot be kept.
     """
-    worker = _worker(kit_path)
+    worker = worker_for(kit_path, lambda: pickle.loads(Path(kit_path).read_bytes()))
     return tuple(worker.make(order) for order in orders)
 
 
@@ -89,9 +89,10 @@ class _OfThread(threading.local):
 _own = _OfThread()
 
 
-def _worker(kit_path: str) -> _Worker:
-    if _own.worker is None or _own.path != kit_path:
-        _own.path, _own.worker = kit_path, _Worker(pickle.loads(Path(kit_path).read_bytes()))
+def worker_for(name: str, kit: Callable[[], RunKit]) -> _Worker:
+    """The worker of this thread for a run, which is called `name`; `kit` gives what it needs where it is new."""
+    if _own.worker is None or _own.path != name:
+        _own.path, _own.worker = name, _Worker(kit())
     return _own.worker
 
 
@@ -110,7 +111,8 @@ class _Worker:
     """Makes packages; keeps fonts, formatted values and compiled texts between them."""
 
     def __init__(self, kit: RunKit) -> None:
-        self._kit, self._languages = kit, LanguageKits(kit)
+        self.kit = self._kit = kit
+        self._languages = LanguageKits(kit)
         self._writer = MessageWriter(kit, self._languages)
         self._reader = checks.DrawnReader()
         self._parts = Parts(kit.arrivals)
@@ -138,15 +140,15 @@ class _Worker:
                 hits += there
                 held = held or doubt
             for file in order.enclosures:
-                part = self._kit.enclosures[file]
+                part = self._kit.enclosures[file.file]
                 name = f"the enclosure {part.name}"
-                hits += self._kit.watch.search(order.owners, name, self._enclosed[file], is_fixed=True)
+                hits += self._kit.watch.search(order.owners, name, self._enclosed[file.file], is_fixed=True)
                 documents.append(part.record(document.name for document in documents))
             for own in order.own_files:
                 document, there = self._own_file(order, own, documents, layouts)
                 documents.append(document)
                 hits += there
-            leaving = _files(order.places, documents, order.keys_of_files)
+            leaving = _files(order, documents)
             messages, mailed, found = self._writer.write(order, documents)
             leaving = [*leaving, *mailed]
             hits += found
@@ -358,9 +360,7 @@ def _lacks_pages(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]
     return any(plan.what == "pages" for plan in plans) and all(document.format != "pdf" for document in documents)
 
 
-def _files(
-    plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord], keys: Sequence[str]
-) -> list[HandOverRecord]:
+def _files(order: Order, documents: Sequence[DocumentRecord]) -> list[HandOverRecord]:
     """The files that are put into folders, and the PDFs that are printed; each with the key whose it is."""
     return [
         HandOverRecord(
@@ -370,8 +370,8 @@ def _files(
             existing=plan.existing,
             sha256=document.sha256,
         )
-        for plan in plans
+        for plan in order.places
         if plan.what != "messages"
-        for document, key in zip(documents, keys, strict=True)
-        if plan.what == "files" or document.format == "pdf"
+        for document, key, ways in zip(documents, order.keys_of_files, order.ways_of_files, strict=True)
+        if plan.way in ways and (plan.what == "files" or document.format == "pdf")
     ]

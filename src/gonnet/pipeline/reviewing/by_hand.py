@@ -105,7 +105,7 @@ def _require_complete(run: RunRecord, package: PackageRecord) -> None:
     if not package.hand_overs and not package.messages:
         fix = "Correct what its reason says, and prepare it again with --only"
         raise RunError(f"package {package.key} has no message ({package.reason})", fix=fix)
-    if any(not message.to for message in package.messages):
+    if any(message.server and not message.to for message in package.messages):
         fix = f"Give it one: `{typed('amend', run.id, package.key, '--to', 'ADDRESS')}`"
         raise RunError(f"package {package.key} has no address", fix=fix)
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from gonnet.errors import DataError, JobError, RunError
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.ledger.changes import Change
-from gonnet.pipeline.reviewing.amend import Amender, after
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amend import Amender, after
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import moving
 from gonnet.pipeline.reviewing.decisions import Ask, Intention, carry_out
 from gonnet.pipeline.reviewing.sheet.deciding import Decision, Refusal, decisions_of

@@ -19,7 +19,9 @@ import pypdfium2
 from jinja2 import Environment, StrictUndefined
 
 from gonnet import delivery
-from gonnet.ledger import PackageRecord, RunRecord
+from gonnet.errors import typed
+from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.pipeline.reviewing.by_hand import ways_on
 from gonnet.pipeline.reviewing.comparison import Comparison, labels, spread, values_of
 from gonnet.pipeline.reviewing.listing import changes, in_order
 from gonnet.pipeline.sending.choosing import sent_already
@@ -52,19 +54,23 @@ def review_page(
     names = [name for name in (packages[0].figures if packages else {}) if name != "rows"]
     chosen = figure if figure in names else next((n for n in names if values_of(packages, n)), "")
     changed = changes(against)
-    data = [_package(package, changed.get(package.key, ()), tools, at < pictures) for at, package in enumerate(shown)]
+    data = [
+        _package(run, package, changed.get(package.key, ()), tools, at < pictures) for at, package in enumerate(shown)
+    ]
     source = (resources.files("gonnet.pipeline.reviewing") / "review_page.html").read_text("utf-8")
     environment = Environment(autoescape=True, undefined=StrictUndefined)
     environment.filters["grouped"] = lambda value: f"{Decimal(str(value)):,f}"
     page = environment.from_string(source)
     account: Any = _with_what_is_left(run.account)
     others = [(f" of {name}", part) for name, part in account.get("others", {}).items()] if account else []
+    findings = sorted((*_earlier(run, tools), *run.findings), key=lambda finding: finding[0] != "attention")
     return page.render(
         run=run,
-        counts=[(str(state), count) for state, count in run.counts.items()],
+        counts=list(run.came.items()),
         accounts=[("", {"bundles": None} | account), *others] if account else [],
         has_left=bool(account) and any(part["sent"] for part in (account, *account.get("others", {}).values())),
-        findings=sorted((*_earlier(run, tools), *run.findings), key=lambda finding: finding[0] != "attention"),
+        findings=findings,
+        wanting=sum(weight == "attention" for weight, _ in findings),
         unsearched=run.unsearched,
         figures=names,
         against=against,
@@ -91,7 +97,9 @@ def _embedded(data: object) -> str:
     return text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e")
 
 
-def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full: bool) -> dict[str, Any]:
+def _package(
+    run: RunRecord, package: PackageRecord, changed: Sequence[str], tools: Tools, full: bool
+) -> dict[str, Any]:
     messages = [
         {
             "subject": message.subject,
@@ -105,10 +113,11 @@ def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full:
         for message in package.messages
         for page in [delivery.html_page(tools.store.get(message.sha256)) if full else ""]
     ]
+    pictured, picture = _picture(package, tools) if full else ("", "")
     return {
         "key": package.key,
         "name": package.name,
-        "state": str(package.state),
+        "state": package.came_to,
         "reason": package.reason,
         "to": list(package.to) or [str(part) for part in package.placed[:1]],
         "rows": package.rows,
@@ -122,12 +131,33 @@ def _package(package: PackageRecord, changed: Sequence[str], tools: Tools, full:
         "places": [str(part) for part in package.placed],
         "messages": messages,
         "full": full,
-        "picture": _picture(package, tools) if full else "",
+        "picture": picture,
+        "pictured": pictured,
+        "kinds": ", ".join(part.format for part in package.documents),
+        "ways": ", ".join(package.ways),
+        "commands": list(_commands(run, package)),
     }
 
 
-def _picture(package: PackageRecord, tools: Tools) -> str:
-    """The first page of its first PDF that opens without a password, as a data address."""
+def _commands(run: RunRecord, package: PackageRecord) -> Iterator[tuple[str, str]]:
+    """What a person may decide about a package, each with its command."""
+    key, why = package.key, ("--why", "REASON")
+    if package.state in (State.HELD, State.SKIPPED):
+        yield "release it", typed("release", run.id, key, *why)
+    if package.state is State.READY:
+        yield "hold it", typed("hold", run.id, key, *why)
+    if package.state in (State.READY, State.HELD):
+        yield "skip it", typed("skip", run.id, key, *why)
+    if package.state in (State.READY, State.HELD) and any(message.server for message in package.messages):
+        yield "change its address", typed("amend", run.id, key, "--to", "ADDRESS", *why)
+    if package.state is State.SENT:
+        yield "send it again", typed("resend", run.id, key, *why)
+    if package.state in (State.FAILED, State.UNSURE):
+        yield from ((what, command) for command, what in ways_on(str(run.id), package))
+
+
+def _picture(package: PackageRecord, tools: Tools) -> tuple[str, str]:
+    """Name and first page, as a data address, of its first PDF that opens without a password; empty without one."""
     for document in package.documents:
         if document.format == "pdf":
             try:
@@ -139,8 +169,9 @@ def _picture(package: PackageRecord, tools: Tools) -> str:
                 target = io.BytesIO()
                 image = page.render(scale=_WIDTH / page.get_width()).to_pil().convert("P", colors=32)
                 image.save(target, "PNG", optimize=True)
-                return "data:image/png;base64," + base64.b64encode(target.getvalue()).decode("ascii")
-    return ""
+                data = base64.b64encode(target.getvalue()).decode("ascii")
+                return document.name, f"data:image/png;base64,{data}"
+    return "", ""
 
 
 def _bars(

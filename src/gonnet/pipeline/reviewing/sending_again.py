@@ -7,11 +7,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
 from gonnet import delivery
-from gonnet.errors import RunError
+from gonnet.errors import RunError, meant
 from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.changes import Addition, Change
 from gonnet.ledger.states import HandOverState, Purpose
-from gonnet.pipeline.reviewing.contacts import addresses_in
+from gonnet.pipeline.reviewing.amending.contacts import addresses_in
 from gonnet.pipeline.reviewing.decisions import Ask, agreed, decide
 from gonnet.pipeline.reviewing.selecting import Selection, selected
 from gonnet.pipeline.sending import gate
@@ -20,12 +20,19 @@ from gonnet.recipients import Address
 
 
 def again(
-    run: RunRecord, tools: Tools, which: Selection, why: str, who: str, ask: Ask = agreed, to: str | None = None
+    run: RunRecord,
+    tools: Tools,
+    which: Selection,
+    why: str,
+    who: str,
+    ask: Ask = agreed,
+    to: str | None = None,
+    ways: Sequence[str] = (),
 ) -> tuple[PackageRecord, ...]:
     """Make packages that were sent ready to be sent again: the same bytes, under new Message-IDs.
 
     Programs and servers drop a message with a Message-ID that they have; this one is meant to arrive. A package that
-    has no message is filed, drafted or printed again.
+    has no message is filed, drafted or printed again; so is one that left by several ways, where `ways` says so.
 
     Args:
         run: The run.
@@ -34,6 +41,7 @@ def again(
         why: The reason, which is recorded.
         who: Who says so.
         ask: Asked before anything is changed.
+        ways: By which of the ways by which they left; by mail, where they were mailed, when empty.
         to: Addresses that get the message of one package this once, in the place of those to whom it went.
 
     Returns:
@@ -51,10 +59,8 @@ def again(
             raise RunError(f"package {package.key} is {package.state}: only what was sent can be sent again")
         if others is not None:
             copies, parts = _to_others(package, others, tools)
-        elif package.mailed:
-            copies, parts = _copies(package, tools)
         else:
-            copies, parts = (), tuple(_once_more(package.placed))
+            copies, parts = _by_ways(package, ways, tools)
         messages, hand_overs = (*package.messages, *copies), (*package.hand_overs, *parts)
         seal = tools.seals.of(package, State.READY, messages=messages, hand_overs=hand_overs)
         whom = "" if to is None else f" to {to} this once"
@@ -62,6 +68,24 @@ def again(
         return [Addition(package=package, what=what, messages=copies, hand_overs=parts, seal=seal)]
 
     return decide(run, tools, which, plan, ask)
+
+
+def _by_ways(
+    package: PackageRecord, ways: Sequence[str], tools: Tools
+) -> tuple[tuple[MessageRecord, ...], tuple[HandOverRecord, ...]]:
+    """What left by some ways, once more; its messages where no way is named, or what was put somewhere.
+
+    Raises:
+        RunError: nothing of it left by one of them.
+    """
+    if lacking := next((way for way in ways if way not in package.ways), None):
+        what = f"nothing of package {package.key} left by '{lacking}'"
+        raise RunError(what, fix=meant(lacking, list(package.ways), noun="way"))
+    if not ways:
+        return _copies(package, tools) if package.mailed else ((), tuple(_once_more(package.placed)))
+    is_mailed = any(part.way in ways for part in package.mailed)
+    copies, parts = _copies(package, tools) if is_mailed else ((), ())
+    return copies, (*_once_more(part for part in package.placed if part.way in ways), *parts)
 
 
 def _others(run: RunRecord, tools: Tools, which: Selection, to: str) -> tuple[Address, ...]:
@@ -105,7 +129,10 @@ def _to_others(
         data = delivery.readdressed(tools.store.get(copy.sha256), people, ())
         copies.append(replace(copy, to=mailboxes, cc=(), bcc=(), sha256=tools.store.put(data)))
     copies = copies[: max(1, len(copies) // sum(_is_alike(copies[0], copy) for copy in copies))]
-    parts = [HandOverRecord.of_message(copy.message_id, one, Purpose.EXTRA) for copy in copies for one in mailboxes]
+    way = package.mailed[0].way
+    parts = [
+        HandOverRecord.of_message(copy.message_id, one, Purpose.EXTRA, way) for copy in copies for one in mailboxes
+    ]
     return tuple(copies), tuple(parts)
 
 
@@ -132,7 +159,8 @@ def _copies(package: PackageRecord, tools: Tools) -> tuple[tuple[MessageRecord, 
         copy = _copy(message, tools)
         copies.append(copy)
         addresses = _addresses(package, message)
-        parts += [HandOverRecord.of_message(copy.message_id, address, Purpose.EXTRA) for address in addresses]
+        way = package.mailed[0].way
+        parts += [HandOverRecord.of_message(copy.message_id, address, Purpose.EXTRA, way) for address in addresses]
     return tuple(copies), tuple(parts)
 
 

@@ -12,13 +12,14 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass
 from enum import Enum
 
-from gonnet.errors import RunError
+from gonnet.errors import RunError, typed
 from gonnet.jobs.targets import TargetKind
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
 from gonnet.ledger.hand_overs import Allowance, AllowanceUsedError
 from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import Purpose
+from gonnet.pipeline.sending.approving import Lacking, Needed
 from gonnet.pipeline.sending.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
@@ -73,6 +74,7 @@ class Gate:
         self.run, self.tools, self.taken = run, tools, taken or TakenElsewhere()
         self.run_id = run.id if run is not None else None
         self._paces = paces or {}
+        self._needed: Needed | None = None
         limits = tools.workspace.file.limits
         self.allowance = Allowance(of_run=limits.messages, of_day=limits.per_day, to_address=limits.per_address)
 
@@ -99,6 +101,14 @@ class Gate:
         number = package.id if package is not None else None
         return self.tools.ledger.hand_overs.begin(self.run_id, number, part, day, self.allowance)
 
+    def lacking(self) -> Lacking | None:
+        """Which approval the run lacks; None where it lacks none."""
+        if self.run is None:
+            return None
+        if self._needed is None:
+            self._needed = Needed(self.run, self.tools)
+        return self._needed.lacking()
+
     def today(self) -> dt.date:
         """The date by which a day's messages are counted: the workspace's."""
         return self.tools.today()
@@ -111,6 +121,8 @@ class Gate:
         """
         if leaving and (found := _hours(self, next(iter(leaving)))) is not None:
             raise RunError(found.reason, fix="Send it later")
+        if leaving and (found := _approved(self, next(iter(leaving)))) is not None:
+            raise RunError(found.reason, fix=f"They say `{typed('approve', self.run_id)}`")
         self._require_numbers([one for one in leaving if one.part.target.kind is TargetKind.ADDRESS])
 
     def _require_numbers(self, mailed: Sequence[Leaving]) -> None:
@@ -176,7 +188,13 @@ def _rehearsed(gate: Gate, leaving: Leaving) -> Refusal | None:
     return Refusal(Scope.SEND, f"run {gate.run_id} is a rehearsal") if rehearsal and sent else None
 
 
-_RULES: tuple[Rule, ...] = (_stopped, _rehearsed, _domain, _hours, _once)
+def _approved(gate: Gate, leaving: Leaving) -> Refusal | None:
+    if leaving.part.purpose not in (Purpose.REGULAR, Purpose.EXTRA) or (lacking := gate.lacking()) is None:
+        return None
+    return Refusal(Scope.SEND, f"run {gate.run_id} must not leave yet: {lacking}")
+
+
+_RULES: tuple[Rule, ...] = (_stopped, _rehearsed, _approved, _domain, _hours, _once)
 """What is asked before the intent; how many may leave is asked with it, so that two sends cannot both be the last."""
 
 

@@ -10,6 +10,7 @@ from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from functools import partial
 
+from gonnet.delivery.smtp import lacks_utf8, needs_utf8
 from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.hand_overs import AllowanceUsedError, Outcome
@@ -181,8 +182,8 @@ class _Hands:
                 self._require_allowed(package)
             composer = Composer(package, self._tools, run.id)
             mailed = [part for part in waiting if part.kind is HandOverKind.MESSAGE]
-            for part in mailed:  # nothing leaves unless all of it is what was reviewed
-                composer.composed(part.message_id)
+            for part in mailed:  # nothing leaves unless all of it is what was reviewed, and can be written
+                _require_takes(part, composer, lanes)
             placed = [part for part in waiting if part.kind is not HandOverKind.MESSAGE]
             state, may_go_on = self._put_all(package, placed)
             for part in mailed if may_go_on else ():
@@ -260,6 +261,19 @@ class _Hands:
         kind, came = str(part.kind), str(outcome.state)
         self._tools.log.say("handed over", **numbers, kind=kind, state=came, code=outcome.code)
         return state
+
+
+def _require_takes(part: HandOverRecord, composer: Composer, lanes: Mapping[str, Lane]) -> None:
+    """See that the server of a message takes its addresses.
+
+    Raises:
+        SealError: the message is not what was reviewed.
+        _NotAllowedError: the server does not take them.
+    """
+    message, data = composer.message(part.message_id), composer.composed(part.message_id)
+    link = lanes[message.server].link
+    if needs_utf8(message.sender, part.target.name, data) and not link.takes_utf8:
+        raise _NotAllowedError(lacks_utf8(f"the mail server {message.server}"))
 
 
 class _NotAllowedError(Exception):

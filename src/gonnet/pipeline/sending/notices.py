@@ -116,7 +116,9 @@ def _told(record: NoticeRecord, spec: Summary, tools: Tools) -> str | None:
 def _composed(record: NoticeRecord, to: tuple[Address, ...], sender: Address, tools: Tools) -> bytes:
     envelope = Envelope(sender=sender, to=to, message_id=f"<{secrets.token_hex(16)}@{sender.domain}>")
     body = Body.of(record.notice.text)
-    sealed = delivery.write_message(envelope, record.notice.subject, body, tools.workspace.house.locale)
+    style = tools.workspace.file.style
+    frame = delivery.Frame(style.organisation, style.accent)
+    sealed = delivery.write_message(envelope, record.notice.subject, body, tools.workspace.house.locale, frame)
     attached = []
     if record.notice.run is not None:
         text = every_hand_over(tools.ledger.packages(record.notice.run)).encode("utf-8-sig")

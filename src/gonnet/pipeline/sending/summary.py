@@ -48,7 +48,7 @@ def summary_of(run: RunRecord, tools: Tools, *, subject: str = "", first: Sequen
 
 
 def _subject(run: RunRecord) -> str:
-    counts = ", ".join(f"{count} {state}" for state, count in run.counts.items())
+    counts = ", ".join(f"{count} {state}" for state, count in run.came.items())
     return f"Run {run.id}, {run.title}: {counts}"
 
 
@@ -56,7 +56,7 @@ def _body(run: RunRecord, packages: Sequence[PackageRecord]) -> Iterator[str]:
     parameters = ", ".join(f"{name} {value}" for name, value in run.parameters.items())
     yield f"Run {run.id} of the job {plain(run.job)}" + (f", {plain(parameters)}" if parameters else "") + ":"
     yield ""
-    for state, count in run.counts.items():
+    for state, count in run.came.items():
         yield f"- {count:,} {state}"
     handed = [f"{count:,} {_NOUNS[state]} {state}" for state, count in run.handed.items()]
     if handed:

@@ -118,7 +118,7 @@ def _values(package: PackageRecord, run: RunRecord, job: Job) -> dict[str, objec
             "key": package.key,
             "state": package.came_to,
             "reason": package.reason,
-            "way": "; ".join(dict.fromkeys(str(part.kind) for part in tried)) or None,
+            "way": "; ".join(dict.fromkeys(part.way or str(part.kind) for part in tried)) or None,
             "target": "; ".join(dict.fromkeys(map(str, tried))) or None,
             "files": "; ".join(dict.fromkeys((*files, *filter(None, placed)))) or None,
             "rows": package.rows,

@@ -91,13 +91,13 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     everybody = in_order(found.engine, job, matched.addressed, bound)
     chosen = _chosen([part.key for part in everybody], request.only, asked_for)
     addressed = [part for part in everybody if chosen is None or part.key in chosen]
-    cases = [_by_the_rules(part, evaluated[part.key], job) for part in addressed]
+    cases = [_by_the_rules(part, evaluated[part.key], job, request.ways.get(part.key, ())) for part in addressed]
     cases = _after(cases, lambda case: _by_the_data(case, found))
     cases = _after(cases, lambda case: _by_its_lines(case, job))
     now, last = measured(found.engine, sizes(job, found.engine)), _last(job, tools)
     alarm = _alarm(job, now, last, cases) if request.guarded and not request.only else None
     cases = _after(cases, lambda case: rules.held_by_the_guard(case.decision, alarm))
-    cases = _after(cases, lambda case: _by_its_domain(case, tools.workspace.file.limits))
+    cases = _after(cases, lambda case: _by_its_domain(case, job, tools.workspace.file.limits))
     owners = _owners(job, matched)
     cases = _after(cases, lambda case: _by_its_addressees(case, owners))
     return Decided(cases=tuple(cases), evaluated=evaluated, past=past, measured=now, last=last, alarm=alarm)
@@ -107,15 +107,15 @@ def _after(cases: Iterable[Case], verdict: Verdict) -> list[Case]:
     return [replace(case, decision=verdict(case)) for case in cases]
 
 
-def _by_the_rules(part: recipients.Addressed, found: rules.Evaluated, job: Job) -> Case:
-    """What the list and the rules say; its contacts as the rules change them."""
-    decision = rules.decide(part, found, job)
+def _by_the_rules(part: recipients.Addressed, found: rules.Evaluated, job: Job, ways: Sequence[str]) -> Case:
+    """What the list and the rules say, but for the ways that a person says; its contacts as the rules change them."""
+    decision = rules.decide(part, found, job, ways)
     effects = decision.effects
     if part.contacts and (effects.to or effects.cc or effects.bcc):
         kept = part.contacts[:1] if effects.to else part.contacts
         people = tuple(roll.changed(person, effects.to, effects.cc, effects.bcc) for person in kept)
         part = replace(part, contacts=people)
-        decision = rules.decide(part, found, job)
+        decision = rules.decide(part, found, job, ways)
     return Case(addressed=part, evaluated=found, decision=decision)
 
 
@@ -148,9 +148,11 @@ def _unanswered(part: recipients.Addressed, failed: Mapping[str, str]) -> str | 
     return f"that for key '{key}': {failure}"
 
 
-def _by_its_domain(case: Case, limits: Limits) -> rules.Decision:
-    """Held where the gate would not let mail to one of its addresses leave."""
-    addresses = [a.mailbox for person in case.addressed.contacts for a in (*person.to, *person.cc, *person.bcc)]
+def _by_its_domain(case: Case, job: Job, limits: Limits) -> rules.Decision:
+    """Held where the gate would not let mail to one of its addresses leave; what goes otherwise has none."""
+    ways, effects = recipients.Ways.of(job.file.deliver), case.decision.effects
+    mailed = [one for one in case.addressed.contacts if ways.needs_address(rules.ways_of(one, effects, job))]
+    addresses = [a.mailbox for person in mailed for a in (*person.to, *person.cc, *person.bcc)]
     strangers = gate.strangers(addresses, limits)
     if not strangers or case.decision.outcome is not rules.Outcome.READY:
         return case.decision

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gonnet.findings import Finding
 from gonnet.jobs import references
@@ -57,8 +57,10 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
         DataError: a list cannot be read.
     """
     job, house = found.job, found.look.house.locale
-    found_for = audience(job, found.engine, found.counts, house, found.values.bound())
-    people, addressed = found_for.people, found_for.addressed
+    found_for = audience(job, found.engine, found.counts, house, found.values.bound(), found.rostered)
+    people = found_for.people
+    addressed = tuple(_as_said(part, request.people.get(part.key)) for part in found_for.addressed)
+    people += tuple(person for part in addressed for person in part.contacts if part.key in request.people)
     started = tools.clock().astimezone(tools.workspace.zone).replace(tzinfo=None, microsecond=0)
     more = {"run": {"date": request.as_of, "job": job.name, "started": started}}
     versions = editions(job, found.look, people, found.values, more, tools.workspace.file.year_begins)
@@ -76,6 +78,13 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
         editions=versions,
         astray=found_for.findings,
     )
+
+
+def _as_said(part: Addressed, place: tuple[str, int] | None) -> Addressed:
+    """A package, for the contact whom a person chose."""
+    chosen = (one.person for one in part.known if place == (one.person.source, one.person.line))
+    person = next(chosen, None)
+    return part if person is None else replace(part, contacts=(person,), is_left_out=False)
 
 
 def _for_sql(fields: Mapping[str, object]) -> dict[str, object]:

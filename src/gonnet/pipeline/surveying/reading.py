@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
-from gonnet import data, split
+from gonnet import data, recipients, split
 from gonnet.arrivals import Arrived
 from gonnet.data.expectations import broken
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, consistency, references
-from gonnet.pipeline.making.processes import spread
+from gonnet.pipeline.making.workers.processes import spread
 from gonnet.pipeline.sending.writing_back import require_writable
+from gonnet.pipeline.surveying import rosters
 from gonnet.pipeline.surveying.arriving import arrived, as_tables, require_kinds
 from gonnet.pipeline.surveying.request import Request
+from gonnet.pipeline.surveying.rosters import Rostered
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import roll
 from gonnet.reports import Look
@@ -35,6 +37,7 @@ class Read:
         cuts: Data set that is split → how, the main one first.
         counts: Key → its rows in all of them.
         arrived: The arrivals, by name.
+        rostered: Number of a list → the circle of a roster that it is.
         lacking: What is expected of the data and not so, where that holds the run.
         is_sampled: Whether only a few rows were read.
     """
@@ -47,6 +50,7 @@ class Read:
     cuts: Mapping[str, split.Slices]
     counts: Mapping[str, int]
     arrived: Mapping[str, Arrived]
+    rostered: Mapping[int, Rostered]
     lacking: tuple[str, ...]
     is_sampled: bool
 
@@ -69,7 +73,8 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
     job = job.read_for(look.house.locale, look.house.locale)
     values = data.resolve(job.file.parameters, request.asked, request.as_of, tools.periods)
     came = arrived(job, tools.workspace, request.sample, partial(spread, tools.executor))
-    ready = as_tables(job, came)
+    rostered = rosters.rosters_of(job)
+    ready = as_tables(job, came) | rosters.as_tables(job, rostered)
     loaded = data.load(job, tools.workspace, values, progress, request.sample, ready=ready)
     try:
         tables = (*job.file.tables, *(table for table, _ in job.lists))
@@ -79,7 +84,7 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
         require_writable(job, tools, sorted({column for table, _ in job.lists for column in columns[table]}))
         cuts = _cuts(job, loaded.engine)
         return Read(
-            job=job,
+            job=_with_ways(job, loaded.values.bound()),
             look=look,
             values=loaded.values,
             loaded=loaded,
@@ -87,12 +92,30 @@ def read(job: Job, tools: Tools, request: Request, progress: Progress) -> Read:
             cuts=cuts,
             counts=split.counted(cuts.values()),
             arrived=came,
+            rostered=rostered,
             lacking=tuple(_expected(job, loaded.engine, request)),
             is_sampled=request.sample is not None,
         )
     except BaseException:
         loaded.engine.close()
         raise
+
+
+def _with_ways(job: Job, values: Mapping[str, object]) -> Job:
+    """The job with the ways that parameters say in rules.
+
+    Raises:
+        DataError: a parameter says a way that is none.
+    """
+    ways = recipients.Ways.of(job.file.deliver)
+    found = []
+    for index, rule in enumerate(job.file.rules):
+        problems: list[str] = []
+        said = ways.named(recipients.filled(rule.ways, values), problems)
+        if problems:
+            raise DataError(problems[0], where=job.at("rules", index, "way"), fix="Correct the parameter")
+        found.append(rule.model_copy(update={"ways": said}))
+    return replace(job, file=job.file.model_copy(update={"rules": tuple(found)}))
 
 
 def _kinds(engine: data.Engine, table: str) -> dict[str, str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from gonnet.ledger.states import Purpose
 
@@ -21,6 +21,8 @@ class Request:
         purpose: Why it is made.
         occurrence: The occurrence of the calendar that it is of, or None.
         once: What is different for this run alone, in words; empty where nothing is.
+        ways: Key → the ways by which it goes, whatever lists and rules say.
+        people: Key → list and line of the contact who gets it, whomever the list chooses.
         sample: How many rows of each query to a database are read, to check the job without waiting; None for all.
     """
 
@@ -31,4 +33,6 @@ class Request:
     purpose: Purpose = Purpose.REGULAR
     occurrence: int | None = None
     once: str = ""
+    ways: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    people: Mapping[str, tuple[str, int]] = field(default_factory=dict)
     sample: int | None = None

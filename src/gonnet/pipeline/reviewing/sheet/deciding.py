@@ -11,7 +11,7 @@ from pathlib import Path
 from gonnet.errors import GonnetError
 from gonnet.jobs.braces import has_field
 from gonnet.ledger import PackageRecord, State
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.sheet.lines import (
     BCC,
     CC,

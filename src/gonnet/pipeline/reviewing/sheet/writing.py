@@ -153,7 +153,7 @@ def _facts(run: RunRecord) -> list[tuple[str, Value]]:
         ("Job", run.title),
         ("For", run.period),
         ("Prepared", run.prepared.strftime("%Y-%m-%d %H:%M")),
-        *((f"{state}".capitalize(), count) for state, count in run.counts.items()),
+        *((f"{state}".capitalize(), count) for state, count in run.came.items()),
     ]
     return facts
 

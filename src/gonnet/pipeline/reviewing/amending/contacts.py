@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from gonnet.errors import DataError, RunError
 from gonnet.ledger import ContactRecord, PackageRecord
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 

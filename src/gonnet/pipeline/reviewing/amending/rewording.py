@@ -25,7 +25,7 @@ from gonnet.pipeline.making.messages import MessageWriter, Written
 from gonnet.pipeline.making.orders import Order
 from gonnet.pipeline.making.watching import watch_of
 from gonnet.pipeline.prepare import figure_text
-from gonnet.pipeline.reviewing.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.survey import Request, survey
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address, Recipient
@@ -89,12 +89,7 @@ class Rewording:
         order, plan = made.orders.get(package.key), made.plans.get(package.key)
         person = None if contact is None else made.people.get((contact.source, contact.line))
         is_known = person is not None and contact is not None and person.name == contact.name
-        if (
-            order is None
-            or plan is None
-            or not _is_same(package, plan)
-            or not (is_known if contact else order.contacts)
-        ):
+        if order is None or plan is None or not is_same(package, plan) or not (is_known if contact else order.contacts):
             what = f"the data or the list are no longer those that package {package.key} was made of"
             fix = f"Make it anew: `{typed('prepare', self._run.job, '--only', package.key)}`"
             raise RunError(what, fix=fix)
@@ -192,7 +187,7 @@ def _words(message: MessageRecord, wanted: Amendment) -> _Words:
     return _Words(wanted.message or message.called, wanted.subject, wanted.text)
 
 
-def _is_same(package: PackageRecord, plan: PackagePlan) -> bool:
+def is_same(package: PackageRecord, plan: PackagePlan) -> bool:
     """Whether a package would be made of the same rows and figures."""
     figures = {name: figure_text(value) for name, value in plan.evaluated.figures.items()}
     return figures == dict(package.figures) and plan.addressed.rows == package.rows

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gonnet.errors import JobError, meant
+from gonnet.jobs.approval import MESSAGES
 from gonnet.jobs.blocks import BandsBlock, CrosstabBlock, TableBlock
 from gonnet.jobs.braces import unfilled
+from gonnet.jobs.consistency import ways
 from gonnet.jobs.contents import DocumentSpec, Enclosure
 from gonnet.jobs.models import Job
 from gonnet.jobs.references import RESERVED
@@ -25,7 +27,9 @@ def within_the_file(job: Job) -> Iterator[JobError]:
     yield from _once_per(job)
     yield from _calendar(job)
     yield from _figures(job)
-    yield from _delivery(job)
+    yield from ways.mistakes(job)
+    yield from _identifying(job)
+    yield from _approval(job)
     yield from unfilled(job)
 
 
@@ -296,56 +300,17 @@ def _rules(job: Job) -> Iterator[JobError]:
             yield JobError(what, where=job.at("package", "enclose", index), fix=fix)
 
 
-def _printing(job: Job) -> Iterator[JobError]:
-    """What is printed are PDFs that open without a password."""
-    file = job.file
-    if not any(way.printing is not None for way in file.deliver):
-        return
-    formats = {document.format for document in file.package.documents} | {rule.format for rule in file.rules}
-    formats |= {spec.settings.format for spec in file.recipients}
-    if not formats & {"pdf", "file"} and not file.package.enclose:
-        what = "the job prints, and nothing of a package is a PDF"
-        yield JobError(what, where=job.at("package", "documents"), fix="Make a document `as: pdf`")
-    for index, document in enumerate(file.package.documents):
-        if document.password is not None and document.format == "pdf":
-            where = job.at("package", "documents", index, "password")
-            fix = "Leave `password` out, and protect what is mailed by `zip: {password: …}`"
-            yield JobError("a PDF that opens with a password cannot be printed", where=where, fix=fix)
+def _approval(job: Job) -> Iterator[JobError]:
+    """Figures from whose sum on a run needs approval."""
+    known = [MESSAGES, *job.file.figures]
+    for name in job.file.approval.above if job.file.approval is not None else ():
+        if name not in known:
+            where = job.at("approval", "above", name)
+            yield JobError(f"there is no figure '{name}'", where=where, fix=meant(name, known, noun="figure"))
 
 
-def _delivery(job: Job) -> Iterator[JobError]:
+def _identifying(job: Job) -> Iterator[JobError]:
     file = job.file
-    mails = any(way.writes is not None for way in file.deliver)
-    files = any(way.folder is not None or way.printing is not None for way in file.deliver)
-    for index, document in enumerate(file.package.documents):
-        if not document.attach and not files:
-            what = "a document with `attach: false` is only put into folders or printed, and the job does neither"
-            where = job.at("package", "documents", index, "attach")
-            yield JobError(what, where=where, fix="Add `- folder: {path: …}` under `deliver:`")
-    yield from _printing(job)
-    if mails and not file.recipients:
-        yield JobError(
-            "the job writes messages, but names no recipients",
-            where=job.at("deliver"),
-            fix="Add `recipients:` with rows, key and to",
-        )
-    ways = [way.called for way in file.deliver]
-    chosen = {name for rule in file.rules for name in rule.deliver}
-    for index, rule in enumerate(file.rules):
-        for name in rule.deliver:
-            if name not in ways:
-                where = job.at("rules", index, "deliver")
-                yield JobError(f"there is no way '{name}' to deliver", where=where, fix=meant(name, ways, noun="way"))
-    for index, way in enumerate(file.deliver):
-        if way.optional and way.called not in chosen:
-            what = f"no rule says `deliver: {way.called}`, which is optional"
-            yield JobError(what, where=job.at("deliver", index), fix="Let a rule say so, or drop `optional`")
-    if mails and not file.messages:
-        yield JobError(
-            "the job is to write messages, but has none",
-            where=job.at("deliver"),
-            fix="Add `messages:` with a subject and a body",
-        )
     if file.checks.identifying and not file.recipients:
         yield JobError(
             "identifying columns are those of the recipient list, and there is none",

@@ -16,10 +16,11 @@ from gonnet.errors import RunError, typed
 from gonnet.ledger import ContactRecord, DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.changes import Replacement, Rewriting
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
-from gonnet.pipeline.reviewing.amendment import Amendment
-from gonnet.pipeline.reviewing.contacts import addresses_in, contact_of, to_contact
+from gonnet.pipeline.reviewing.amending.amendment import Amendment
+from gonnet.pipeline.reviewing.amending.contacts import addresses_in, contact_of, to_contact
+from gonnet.pipeline.reviewing.amending.remaking import Remaker
+from gonnet.pipeline.reviewing.amending.rewording import Rewording
 from gonnet.pipeline.reviewing.decisions import Ask, agreed, decide
-from gonnet.pipeline.reviewing.rewording import Rewording
 from gonnet.pipeline.reviewing.selecting import Selection, selected
 from gonnet.pipeline.reviewing.sending_again import new_message_id
 from gonnet.pipeline.sending import gate
@@ -61,7 +62,7 @@ def after(change: Amended) -> PackageRecord:
     package = change.package
     if isinstance(change, Replacement):
         return package
-    others = tuple(part for part in package.hand_overs if part not in package.mailed)
+    others = () if change.is_whole else tuple(part for part in package.hand_overs if part not in package.mailed)
     return replace(
         package,
         state=change.state,
@@ -69,7 +70,7 @@ def after(change: Amended) -> PackageRecord:
         seal=change.seal,
         documents=tuple(change.documents),
         messages=tuple(change.messages),
-        hand_overs=(*others, *change.mailed),
+        hand_overs=(*others, *change.leaving),
     )
 
 
@@ -94,6 +95,7 @@ class Amender:
     ) -> None:
         self._run, self._tools, self._who, self._known = run, tools, who, packages
         self._rewording = Rewording(run, tools, wanted)
+        self._wanted = wanted
 
     @cached_property
     def _packages(self) -> Sequence[PackageRecord]:
@@ -127,6 +129,8 @@ class Amender:
             GonnetError: as for `amend`.
         """
         contact = None
+        if wanted.contact is not None and not package.messages:
+            return self._for_contact(package, wanted, why)
         if wanted.contact is not None:
             contact = contact_of(package, wanted.contact)
             wanted = to_contact(package, wanted, contact)
@@ -136,6 +140,28 @@ class Amender:
         if any(part.state is not HandOverState.WAITING for part in package.mailed):
             return self._replaced(package, wanted, documents, what, contact)
         return self._rewritten(package, wanted, documents, what, contact)
+
+    def _for_contact(self, package: PackageRecord, wanted: Amendment, why: str) -> Rewriting:
+        """A package that was not made, since nobody was to get it: it is made for a contact of its key.
+
+        Raises:
+            GonnetError: as for `amend`.
+        """
+        if wanted != Amendment(contact=wanted.contact):
+            raise RunError(f"package {package.key} is not made yet", fix="Choose its contact first, then the rest")
+        contact = contact_of(package, wanted.contact or "")
+        what = f"{', '.join(wanted.words())} by {self._who}" + (f": {why}" if why else "")
+        return self._remaker.change(package, what, f"{contact.name} was chosen")
+
+    @cached_property
+    def _remaker(self) -> Remaker:
+        chosen = {
+            package.key: contact_of(package, one.contact)
+            for package, one in self._wanted
+            if one.contact is not None and not package.messages
+        }
+        people = {key: (contact.source, contact.line) for key, contact in chosen.items()}
+        return Remaker(self._run, self._tools, list(people), people=people)
 
     def keep(self, package: PackageRecord, wanted: Amendment, why: str) -> None:
         """Keep the address of a package for later runs, where that is wanted.
@@ -162,7 +188,7 @@ class Amender:
     ) -> Rewriting:
         """Other messages in the place of those of which nothing was tried."""
         messages = self._amended(package, package.messages, wanted, documents, contact)
-        mailed = tuple(_parts(messages))
+        mailed = tuple(_parts(package, messages))
         _require_allowed(mailed, self._tools)
         others = tuple(part for part in package.hand_overs if part not in package.mailed)
         state, reason = package.state, package.reason
@@ -174,7 +200,7 @@ class Amender:
             package=package,
             what=what,
             messages=messages,
-            mailed=mailed,
+            leaving=mailed,
             documents=documents,
             seal=self._tools.seals.of(package, state, documents, messages, (*others, *mailed)),
             state=state,
@@ -197,7 +223,7 @@ class Amender:
         left = {part.message_id for part in closed}
         again = [message for message in package.messages if message.message_id in left]
         messages = [self._renumbered(new) for new in self._amended(package, again, wanted, documents, contact)]
-        mailed = [part for part in _parts(messages) if part.target.name.casefold() not in taken]
+        mailed = [part for part in _parts(package, messages) if part.target.name.casefold() not in taken]
         if not mailed:
             what = f"everybody of these addresses has package {package.key} already"
             raise RunError(what, fix="Give another address")
@@ -282,10 +308,11 @@ class Amender:
             yield record
 
 
-def _parts(messages: Iterable[MessageRecord]) -> Iterator[HandOverRecord]:
+def _parts(package: PackageRecord, messages: Iterable[MessageRecord]) -> Iterator[HandOverRecord]:
+    way = next((part.way for part in package.mailed), "")
     for message in messages:
         for address in message.everybody if message.server else ():
-            yield HandOverRecord.of_message(message.message_id, address)
+            yield HandOverRecord.of_message(message.message_id, address, way=way)
 
 
 def _require_allowed(mailed: Sequence[HandOverRecord], tools: Tools) -> None:

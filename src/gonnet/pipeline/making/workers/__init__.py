@@ -1,0 +1,1 @@
+"""Who draws: processes of this machine, or workers of a cluster."""

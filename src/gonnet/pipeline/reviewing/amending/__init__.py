@@ -1,0 +1,1 @@
+"""Putting packages right by hand before they leave."""
