@@ -129,10 +129,10 @@ def test_a_package_is_sent_only_when_all_of_it_is_and_never_hides_a_doubt(
 @pytest.mark.parametrize("new", HandOverState)
 def test_only_the_moves_of_the_table_are_written(ledger: Ledger, old: HandOverState, new: HandOverState) -> None:
     number = written(ledger, package("00042", "a@x.example"))
-    found = ledger.packages(number)[0]
     with ledger._engine.begin() as work:
         work.execute(text("update hand_overs set state = :old"), {"old": str(old)})
-    part = ledger.packages(number)[0].hand_overs[0]
+    found = ledger.packages(number)[0]
+    part = found.hand_overs[0]
     change = Settlement(package=found, what="decided", decided=[(part, new, "why")])
     if new in MOVES[old]:
         ledger.changes.enter(number, [change])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -119,10 +120,13 @@ class Changes:
     def enter(self, run_id: int, changes: Sequence[Change]) -> None:
         """Make changes of packages of a run: all of them, or none. A package that is rewritten may be moved then.
 
+        The first change of a package has it as whoever decided saw it.
+
         Raises:
-            RunError: a package, or something of it, has come to another state.
+            RunError: a package, or something of it, has come to another state, or was changed otherwise.
         """
         with self._engine.begin() as work:
+            _require_unchanged(work, run_id, changes)
             rewritten = [change for change in changes if isinstance(change, Rewriting)]
             for whole in (False, True):
                 _rewrite(work, run_id, [change for change in rewritten if change.is_whole is whole], whole=whole)
@@ -177,6 +181,28 @@ class Changes:
         is_so = (table.c.id == part.id) & table.c.state.in_(origins(state))
         if work.execute(update(table).where(is_so).values(state=state, at=self._now(), **values)).rowcount != 1:
             raise RunError(f"{part.target} is no longer {part.state}", fix=_look(run_id, package))
+
+
+def _require_unchanged(work: Connection, run_id: int, changes: Sequence[Change]) -> None:
+    """See that packages are as somebody saw them; the seal is over all that leaves.
+
+    Raises:
+        RunError: one was changed meanwhile.
+    """
+    package, part = schema.packages.c, schema.hand_overs.c
+    standing = select(package.id, package.state, package.seal, package.reason)
+    tried = select(part.package_id, part.id, part.state).where(part.purpose != Purpose.TRIAL)
+    now: defaultdict[int, list[tuple[object, ...]]] = defaultdict(list)
+    for numbers in _parts(changes):
+        for query, number in ((standing, package.id), (tried, part.package_id)):
+            for mine, *how in work.execute(query.where(number.in_(numbers))):
+                now[mine].append(tuple(how))
+    before = {change.package.id: change.package for change in reversed(changes)}
+    for was in before.values():
+        parts = {(part.id, part.state) for part in was.hand_overs}
+        if {*now[was.id]} != {(was.state, was.seal, was.reason), *parts}:
+            what = f"package {was.key} was changed meanwhile, and nothing was done"
+            raise RunError(what, fix=_look(run_id, was))
 
 
 def _move(work: Connection, run_id: int, changes: Sequence[Move]) -> None:

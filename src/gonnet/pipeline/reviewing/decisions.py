@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from gonnet.errors import RunError, typed
+from gonnet.errors import RunError
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.changes import Change, Move
 from gonnet.pipeline.reviewing.selecting import Selection, selected
@@ -109,15 +109,9 @@ def carry_out(intention: Intention, tools: Tools) -> tuple[PackageRecord, ...]:
         RunError: a package was changed since.
         BusyError: the run is being sent.
     """
-    run, before = intention.run, intention.packages
-    keys = tuple(package.key for package in before)
+    run = intention.run
     with tools.ledger.alone(run):
-        now = {package.key: package for package in tools.ledger.packages(run.id, keys)}
-        for was in before:
-            if was != now[was.key]:
-                fix = f"Nothing was done; look again with `{typed('show', run.id, was.key)}`"
-                raise RunError(f"package {was.key} was changed meanwhile", fix=fix)
         tools.ledger.changes.enter(run.id, intention.changes)
     for change in intention.changes:
         tools.log.say("changed by hand", run=run.id, package=change.package.id, kind=type(change).__name__.casefold())
-    return tools.ledger.packages(run.id, keys)
+    return tools.ledger.packages(run.id, tuple(package.key for package in intention.packages))
