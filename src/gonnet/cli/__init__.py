@@ -36,6 +36,7 @@ COMMANDS = {
     "settle": "Say what became of a doubt, a refusal or a draft.",
     "resend": "Send packages again.",
     "save": "Save the documents of packages, as they were made.",
+    "verify": "Check that the record is whole and true.",
     "tidy": "Remove the documents of old runs.",
     "jobs": "List the jobs: when each runs next, and how it went.",
     "due": "See and run what is due by the calendar.",

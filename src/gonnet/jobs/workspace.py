@@ -105,16 +105,35 @@ class Summary(Section):
     server: str | None = None
 
 
+class SigningKey(Section):
+    """The key with which accounts of runs are signed.
+
+    Attributes:
+        key: Its file: an Ed25519 key in PEM; relative to the workspace unless it is absolute.
+        password: What opens it: `${NAME}` from the environment, or from a keyring.
+    """
+
+    key: str
+    password: str | None = None
+
+    @field_validator("password")
+    @classmethod
+    def _is_named(cls, value: str | None) -> str | None:
+        return secrets.required(value)
+
+
 class LedgerPlace(Section):
     """Where the record of runs and the rendered files are kept.
 
     Attributes:
         folder: The folder; relative to the workspace unless it is absolute.
         keep: How long the files are, of jobs that do not say; for ever when left out. The record always is.
+        sign: The key with which `gonnet verify --export` signs the account of a run.
     """
 
     folder: str = ".gonnet"
     keep: Days | None = None
+    sign: SigningKey | None = None
 
 
 class Program(Section):

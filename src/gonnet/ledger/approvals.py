@@ -11,7 +11,7 @@ from pathlib import Path
 
 from sqlalchemy import Connection, Engine, insert, select, update
 
-from gonnet.ledger import schema
+from gonnet.ledger import chain, schema
 from gonnet.ledger.failures import explained
 
 
@@ -80,7 +80,7 @@ class Approvals:
             values = {"run_id": run_id, "who": who, "at": at, "why": why, "digest": digest}
             work.execute(insert(schema.approvals).values(**values))
             said = f"approved by {who}, digest {digest[:12]}" + (f": {why}" if why else "")
-            work.execute(insert(schema.events).values(run_id=run_id, package_id=None, at=at, what=said[:600]))
+            chain.add_of_run(work, run_id, at, said)
         return True
 
 
@@ -90,7 +90,7 @@ def void(work: Connection, run_id: int, at: str) -> None:
     ended = update(table).where(table.c.run_id == run_id, table.c.voided.is_(None)).values(voided=at)
     if count := work.execute(ended).rowcount:
         said = f"{count} approval{'s count' if count > 1 else ' counts'} no more: packages were changed since"
-        work.execute(insert(schema.events).values(run_id=run_id, package_id=None, at=at, what=said))
+        chain.add_of_run(work, run_id, at, said)
 
 
 def _digest(work: Connection, run_id: int) -> str:

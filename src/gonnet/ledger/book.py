@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -16,8 +16,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, Select, case, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.errors import BusyError, RunError
-from gonnet.ledger import schema, statements
+from gonnet.errors import BusyError, RunError, StorageError
+from gonnet.ledger import chain, schema
 from gonnet.ledger.accounts import account_now
 from gonnet.ledger.approvals import Approvals
 from gonnet.ledger.calendar import Entries, Notices, Occurrences, Pauses
@@ -25,9 +25,10 @@ from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import HandOvers
 from gonnet.ledger.home import Home
-from gonnet.ledger.keeping import KeptRun, files_of_runs, kept_runs, note_removal
+from gonnet.ledger.keeping import KeptRun, copy_ledger, files_of_runs, kept_runs, note_removal
 from gonnet.ledger.opening import open_ledger
 from gonnet.ledger.past import Sent, TakenElsewhere, sent_before, taken_elsewhere
+from gonnet.ledger.proving import Prover
 from gonnet.ledger.reading import packages_where, run_of
 from gonnet.ledger.records import PackageRecord, RunRecord
 from gonnet.ledger.states import AS_TOLD, DONE, HandOverState, Purpose, RunState, State
@@ -49,6 +50,7 @@ class Ledger:
         place: The database.
         is_writable: Whether it can be written; an archived one can only be read.
         home: Knows whether this is the ledger that was last written here, or a copy.
+        prover: Compares the record with its chain of events.
         hand_overs: Writes down what is handed over.
         approvals: Keeps who said yes to runs.
         changes: Writes down what people change about packages.
@@ -63,6 +65,7 @@ class Ledger:
         self._clock = clock
         self._engine, self.is_writable = open_ledger(self.place, self.now)
         self.home = Home(self._engine, self.place)
+        self.prover = Prover(self._engine, self.place)
         self.hand_overs = HandOvers(self._engine, self.place, self.now)
         self.changes = Changes(self._engine, self.place, self.now)
         self.approvals = Approvals(self._engine, self.place, self.now)
@@ -74,6 +77,9 @@ class Ledger:
     def close(self) -> None:
         """Let go of the file."""
         self.hand_overs.close()
+        if self.is_writable:
+            with suppress(SQLAlchemyError, StorageError):
+                self.home.note_events()
         self._engine.dispose()
 
     @contextmanager
@@ -143,7 +149,7 @@ class Ledger:
             with self._engine.begin() as work:
                 values = {"state": RunState.ABORTED, "reason": reason}
                 work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(**values))
-                self._note(work, run_id, f"aborted: {reason}"[:600])
+                self._note(work, run_id, f"aborted: {reason}")
         except SQLAlchemyError:  # the failure that brought us here is the one to tell
             return
 
@@ -151,6 +157,11 @@ class Ledger:
     def kept_runs(self) -> list[KeptRun]:
         """Every run as far as its files go, the oldest first."""
         return kept_runs(self._engine)
+
+    @explained
+    def copy_to(self, place: Path) -> None:
+        """Write the ledger, as it is now, to a new file; others may go on writing."""
+        copy_ledger(self._engine, place)
 
     @explained
     def files_of_runs(self) -> dict[str, set[int]]:
@@ -167,7 +178,7 @@ class Ledger:
         return self._clock().astimezone(dt.UTC).isoformat(timespec="milliseconds")
 
     def _note(self, work: Connection, run_id: int, what: str) -> None:
-        work.execute(statements.NOTE, {"run_id": run_id, "package_id": None, "at": self.now(), "what": what})
+        chain.add_of_run(work, run_id, self.now(), what)
 
     @explained
     def run(self, wanted: str) -> RunRecord:
@@ -374,7 +385,7 @@ class Ledger:
     def remark(self, run_id: int, what: str) -> None:
         """Write down something that happened to a run as a whole."""
         with self._engine.begin() as work:
-            self._note(work, run_id, what[:600])
+            self._note(work, run_id, what)
 
     @explained
     def mark_reviewed(self, run_id: int) -> None:

@@ -10,10 +10,11 @@ from pathlib import Path
 from sqlalchemy import ColumnElement, Connection, Engine, Select, select, true, update
 
 from gonnet.errors import RunError, typed
-from gonnet.ledger import schema, statements
+from gonnet.ledger import chain, schema, statements
 from gonnet.ledger.approvals import void
 from gonnet.ledger.failures import explained
 from gonnet.ledger.hand_overs import conclude_package
+from gonnet.ledger.reading import packages_where
 from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
 from gonnet.ledger.states import HandOverState, Purpose, State, origins
 from gonnet.ledger.writing import add_leaving, document_row
@@ -117,10 +118,13 @@ class Changes:
         self._engine, self.place, self._now = engine, place, now
 
     @explained
-    def enter(self, run_id: int, changes: Sequence[Change]) -> None:
+    def enter(self, run_id: int, changes: Sequence[Change]) -> tuple[PackageRecord, ...]:
         """Make changes of packages of a run: all of them, or none. A package that is rewritten may be moved then.
 
         The first change of a package has it as whoever decided saw it.
+
+        Returns:
+            The packages as they are then, in the order in which they were made.
 
         Raises:
             RunError: a package, or something of it, has come to another state, or was changed otherwise.
@@ -136,11 +140,12 @@ class Changes:
             at = self._now()
             if changes:
                 void(work, run_id, at)
-            notes = [
-                {"run_id": run_id, "package_id": one.package.id, "at": at, "what": one.what[:600]} for one in changes
-            ]
-            if notes:
-                work.execute(statements.NOTE, notes)
+            numbers = {number for part in _parts(changes) for number in part}
+            package = schema.packages.c
+            few = [package.id.in_(numbers)] if len(numbers) <= _MOST else []
+            now = tuple(one for one in packages_where(work, [package.run_id == run_id, *few]) if one.id in numbers)
+            chain.add(work, list(_events(run_id, changes, now, at)))
+        return now
 
     def _make(self, work: Connection, run_id: int, change: Change) -> None:
         """Make a change of those that are rare, one by one."""
@@ -181,6 +186,33 @@ class Changes:
         is_so = (table.c.id == part.id) & table.c.state.in_(origins(state))
         if work.execute(update(table).where(is_so).values(state=state, at=self._now(), **values)).rowcount != 1:
             raise RunError(f"{part.target} is no longer {part.state}", fix=_look(run_id, package))
+
+
+def _events(run_id: int, changes: Sequence[Change], now: Sequence[PackageRecord], at: str) -> Iterator[chain.Event]:
+    """What was changed, with how the packages and what is handed over of them stand since."""
+    last, known = {change.package.id: change for change in changes}, {package.id: package for package in now}
+    for change in changes:
+        package = known[change.package.id]
+        for part in _brought(change, package):
+            came = chain.part_standing(part.state, part.refused, part.code, part.reply, part.put_at)
+            yield chain.Event(at, f"{part.target}: {part.state}", run_id, package.id, part.id, standing=came)
+        event = chain.Event(at, change.what, run_id, package.id)
+        if last[package.id] is change:
+            stands = chain.package_standing(package.state, package.reason)
+            event = event._replace(content=chain.content_of(package), standing=stands)
+        yield event
+
+
+def _brought(change: Change, now: PackageRecord) -> Iterator[HandOverRecord]:
+    """The hand-overs that a change brought to another state, as they are since."""
+    match change:
+        case Settlement():
+            brought = {part.id for part, _, _ in change.decided}
+        case Replacement():
+            brought = {part.id for part in change.closed}
+        case _:
+            return
+    yield from (part for part in now.hand_overs if part.id in brought)
 
 
 def _require_unchanged(work: Connection, run_id: int, changes: Sequence[Change]) -> None:

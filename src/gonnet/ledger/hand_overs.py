@@ -14,7 +14,7 @@ from typing import NamedTuple
 from sqlalchemy import Connection, Engine, func, insert, or_, select, update
 
 from gonnet.jobs.targets import Target, TargetKind
-from gonnet.ledger import schema, statements
+from gonnet.ledger import chain, schema, statements
 from gonnet.ledger.failures import explained
 from gonnet.ledger.records import HandOverRecord
 from gonnet.ledger.states import TAKEN, HandOverState, Purpose, State, package_state
@@ -69,10 +69,9 @@ class AllowanceUsedError(Exception):
     """One more message would be more than may leave; its text says why."""
 
 
-class _HandOver(NamedTuple):
-    """A hand-over as far as its package's state goes."""
+class HandedOver(NamedTuple):
+    """A hand-over as far as its package's state goes: to what, its state, and what was answered."""
 
-    id: int
     target: Target
     state: HandOverState
     said: str
@@ -119,8 +118,7 @@ class HandOvers:
                 return False
             _require_within(work, run_id, part.target, day, limits)
             if package_id is not None and part.purpose is not Purpose.TRIAL and not part.target.kind.is_repeatable:
-                why = f"{part.target}: handed over, and no answer is known"
-                statements.run(work, statements.DOUBTED, package=package_id, why=why)
+                statements.run(work, statements.DOUBTED, package=package_id, why=doubted(part.target))
             return True
 
         return self._together.run(write)
@@ -151,16 +149,20 @@ class HandOvers:
         alone: bool = False,
     ) -> State | None:
         now, reply = self._now(), outcome.reply[:_KEPT]
-        said = {"of": outcome.refused, "answer": outcome.code, "said": reply, "put": outcome.put_at, "now": now}
-        if statements.run(work, statements.ANSWERED[outcome.state], part=part.id, **said).rowcount != 1:
+        outcome = replace(outcome, reply=reply)
+        how = {"of": outcome.refused, "answer": outcome.code, "said": reply, "put": outcome.put_at, "now": now}
+        if statements.run(work, statements.ANSWERED[outcome.state], part=part.id, **how).rowcount != 1:
             raise AssertionError(f"hand-over {part.id} cannot become {outcome.state}")
         state = None
         if package_id is not None and part.purpose is not Purpose.TRIAL:
-            mine = _HandOver(part.id, part.target, outcome.state, outcome.answer)
+            mine = HandedOver(part.target, outcome.state, outcome.answer)
             state = conclude_package(work, package_id, mine if alone else None)
         trial = "trial to " if part.purpose is Purpose.TRIAL else "summary to " if package_id is None else ""
         more = f" as {outcome.put_at}" if outcome.put_at and outcome.put_at != part.target.place else ""
-        self._note(work, run_id, package_id, f"{trial}{part.target}{more}: {outcome.text}", now)
+        came = chain.part_standing(outcome.state, outcome.refused, outcome.code, reply, outcome.put_at)
+        said = f"{trial}{part.target}{more}: {outcome.text}"
+        if run_id is not None:
+            chain.add(work, [chain.Event(now, said, run_id, package_id, part.id, standing=came)])
         return state
 
     @explained
@@ -228,21 +230,15 @@ class HandOvers:
             table = schema.packages.c
             is_open = or_(table.state == State.READY, table.state == State.FAILED)
             values = {"state": State.HELD, "reason": reason}
-            work.execute(update(schema.packages).where(table.id == package_id, is_open).values(**values))
-            self._note(work, run_id, package_id, f"held: {reason}")
+            held = update(schema.packages).where(table.id == package_id, is_open).values(**values)
+            if work.execute(held).rowcount:
+                standing = chain.package_standing(State.HELD, reason)
+                chain.add(work, [chain.Event(self._now(), f"held: {reason}", run_id, package_id, standing=standing)])
 
         self._together.run(write)
 
-    def _note(
-        self, work: Connection, run_id: int | None, package_id: int | None, what: str, now: str | None = None
-    ) -> None:
-        if run_id is None:
-            return
-        at = now or self._now()
-        statements.run(work, statements.NOTE_ONE, run=run_id, package=package_id, now=at, said=what[:600])
 
-
-def conclude_package(work: Connection, package_id: int, only: _HandOver | None = None) -> State:
+def conclude_package(work: Connection, package_id: int, only: HandedOver | None = None) -> State:
     """Give a package the state that its hand-overs give it.
 
     Args:
@@ -251,19 +247,29 @@ def conclude_package(work: Connection, package_id: int, only: _HandOver | None =
         only: Its hand-over as it is now, where it is known to have but one; else they are looked up.
     """
     parts = [only] if only is not None else _parts(work, package_id)
-    state = package_state((part.target.kind, part.state) for part in parts)
-    quiet = (HandOverState.SENT, HandOverState.FILED, HandOverState.PRINTED, HandOverState.WAITING)
-    reasons = [f"{part.target}: {part.said or part.state}" for part in parts if part.state not in quiet]
-    statements.run(work, statements.SETTLE, package=package_id, settled=state, why="; ".join(reasons))
+    state, why = concluded(parts)
+    statements.run(work, statements.SETTLE, package=package_id, settled=state, why=why)
     return state
 
 
-def _parts(work: Connection, package_id: int) -> list[_HandOver]:
+def concluded(parts: Sequence[HandedOver]) -> tuple[State, str]:
+    """The state that its hand-overs give a package, and the reason."""
+    state = package_state((part.target.kind, part.state) for part in parts)
+    quiet = (HandOverState.SENT, HandOverState.FILED, HandOverState.PRINTED, HandOverState.WAITING)
+    return state, "; ".join(f"{part.target}: {part.said or part.state}" for part in parts if part.state not in quiet)
+
+
+def doubted(target: Target) -> str:
+    """Why a package is in doubt while something of it is handed over."""
+    return f"{target}: handed over, and no answer is known"
+
+
+def _parts(work: Connection, package_id: int) -> list[HandedOver]:
     rows = statements.run(work, statements.PARTS_OF, package=package_id).fetchall()
     found = []
-    for number, kind, name, place, state, refused, code, reply in rows:
+    for kind, name, place, state, refused, code, reply in rows:
         said = Outcome(state=HandOverState(state), refused=refused, code=code, reply=reply).answer
-        found.append(_HandOver(number, Target(TargetKind(kind), name, place), HandOverState(state), said))
+        found.append(HandedOver(Target(TargetKind(kind), name, place), HandOverState(state), said))
     return found
 
 

@@ -12,6 +12,7 @@ import os
 import sqlite3
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import Engine, select, update
 
@@ -30,6 +31,25 @@ class Home:
 
     def __init__(self, engine: Engine, place: Path) -> None:
         self._engine, self.place = engine, place
+
+    @property
+    @explained
+    def noted_event(self) -> tuple[int, str] | None:
+        """Number and digest of the event of this ledger that was noted here last, outside of it."""
+        with self._engine.connect() as work:
+            found = _known(work.execute(select(schema.about.c.identity)).scalar_one())
+        return (int(found["event"]), str(found["head"])) if {"event", "head"} <= found.keys() else None
+
+    def note_events(self) -> None:
+        """Note the last event, unless the one that was noted is no longer there."""
+        event, noted = schema.events.c, self.noted_event
+        with self._engine.connect() as work:
+            if noted is not None and work.scalar(select(event.digest).where(event.id == noted[0])) != noted[1]:
+                return
+            last = work.execute(select(event.id, event.digest).order_by(event.id.desc()).limit(1)).first()
+            identity = work.execute(select(schema.about.c.identity)).scalar_one()
+        if last is not None and (noted is None or last.id > noted[0]):
+            _note(identity, event=last.id, head=last.digest)
 
     @explained
     def trouble(self) -> str | None:
@@ -55,7 +75,7 @@ class Home:
         with self._engine.begin() as work:
             work.execute(update(schema.about).values(sends=schema.about.c.sends + 1, home=self._here()))
             row = work.execute(select(schema.about)).one()
-        _note(row.identity, row.sends)
+        _note(row.identity, sends=row.sends)
 
     @explained
     def adopt(self) -> None:
@@ -96,15 +116,23 @@ def _notes() -> Path:
 
 
 def _noted(identity: str) -> int:
-    with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-        return int(json.loads((_notes() / identity).read_text("utf-8"))["sends"])
+    with contextlib.suppress(ValueError, TypeError):
+        return int(_known(identity).get("sends", 0))
     return 0
 
 
-def _note(identity: str, sends: int) -> None:
-    """Keep the number; where nothing can be written, a restored backup cannot be told."""
+def _known(identity: str) -> dict[str, Any]:
+    """What is noted of a ledger."""
+    with contextlib.suppress(OSError, ValueError):
+        found = json.loads((_notes() / identity).read_text("utf-8"))
+        return found if isinstance(found, dict) else {}
+    return {}
+
+
+def _note(identity: str, **values: int | str) -> None:
+    """Keep something of a ledger; where nothing can be written, a restored backup cannot be told."""
     with contextlib.suppress(OSError):
         private.folder(_notes())
         new = _notes() / f".{identity}-{os.getpid()}"
-        new.write_text(json.dumps({"sends": sends}), "utf-8")
+        private.write(new, json.dumps({**_known(identity), **values}).encode("ascii"))
         new.replace(_notes() / identity)

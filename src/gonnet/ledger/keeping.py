@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass
+from pathlib import Path
 
-from sqlalchemy import Engine, insert, select, union_all
+from sqlalchemy import Engine, select, union_all
 
-from gonnet.ledger import schema
+from gonnet.ledger import chain, schema
 from gonnet.ledger.states import DONE, HandOverState, Purpose, RunState, State
+
+REMOVED = "its files were removed"
+"""How the event begins that says so of a run."""
 
 _MAY_LEAVE = (State.READY, State.FAILED, State.UNSURE, State.HELD)  # what is held may be released
 _NOT_DONE = [state for state in HandOverState if state not in (*DONE.values(), HandOverState.CLOSED)]
@@ -31,6 +35,13 @@ class KeptRun:
     prepared: dt.datetime
     is_open: bool
     is_aborted: bool
+
+
+def copy_ledger(engine: Engine, to: Path) -> None:
+    """Write the ledger, as it is at one moment, to a file that is not there yet; others may go on writing."""
+    with engine.connect() as work:
+        work.exec_driver_sql("vacuum into ?", (str(to),))
+    to.chmod(0o600)
 
 
 def kept_runs(engine: Engine) -> list[KeptRun]:
@@ -72,5 +83,5 @@ def note_removal(engine: Engine, runs: list[int], what: str, now: str) -> None:
     """Write down that the files of runs were removed."""
     if runs:
         with engine.begin() as work:
-            values = [{"run_id": run, "package_id": None, "at": now, "what": what} for run in runs]
-            work.execute(insert(schema.events), values)
+            for run in runs:
+                chain.add_of_run(work, run, now, what)

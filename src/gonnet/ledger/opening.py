@@ -20,8 +20,9 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet import __version__, private
 from gonnet.errors import StorageError
-from gonnet.ledger import schema
+from gonnet.ledger import chain, schema
 from gonnet.ledger.failures import storage_error
+from gonnet.ledger.keeping import copy_ledger
 
 _PATIENCE = 30  # seconds that another process may keep the ledger locked
 
@@ -150,9 +151,7 @@ def _migrate(engine: Engine, place: Path, version: int, now: Callable[[], str]) 
 
     copy = place.with_name(f"ledger-form-{version}.db")
     copy.unlink(missing_ok=True)
-    with engine.connect() as work:
-        work.exec_driver_sql("vacuum into ?", (str(copy),))
-    copy.chmod(0o600)
+    copy_ledger(engine, copy)
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
     with engine.connect() as work:
@@ -166,8 +165,7 @@ def _migrate(engine: Engine, place: Path, version: int, now: Callable[[], str]) 
         work.execute(text("update about set version = :version, written_by = :by"), said)
         last = work.execute(text("select max(id) from runs")).scalar()
         if last is not None:
-            line = {"run": last, "at": now(), "what": f"ledger brought from form {version} to {schema.VERSION}"}
-            work.execute(text("insert into events (run_id, at, what) values (:run, :at, :what)"), line)
+            chain.add_of_run(work, last, now(), f"ledger brought from form {version} to {schema.VERSION}")
         work.commit()
     engine.dispose()
 

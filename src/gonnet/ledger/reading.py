@@ -36,7 +36,7 @@ def _read(table: Table, *names: str, of: FromClause | None = None) -> Select[Any
 _PACKAGES = _read(
     schema.packages,
     *("id", "key", "name", "state", "prepared_as", "reason", "rows", "figures", "odd", "seal", "keys", "steps", "hits"),
-    *("once", "contacts", "kept"),
+    *("once", "contacts", "kept", "share"),
 )
 _DOCUMENTS = _read(
     schema.documents,
@@ -87,9 +87,8 @@ def _package(
     messages: Mapping[int, Sequence[MessageRecord]],
     hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
-    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, steps, hits, once, contacts, kept = (
-        row
-    )
+    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, *more = row
+    steps, hits, once, contacts, kept, share = more
     return PackageRecord(
         id=number,
         key=key,
@@ -107,6 +106,7 @@ def _package(
         hits=tuple(HitRecord(*hit) for hit in hits),
         contacts=tuple(map(_contact, contacts)),
         kept=kept,
+        share=share,
         documents=tuple(documents.get(number, ())),
         messages=tuple(messages.get(number, ())),
         hand_overs=tuple(hand_overs.get(number, ())),

@@ -16,7 +16,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-VERSION = 10
+VERSION = 11
 
 metadata = MetaData()
 
@@ -28,6 +28,8 @@ about = Table(
     Column("identity", String(32), nullable=False),
     Column("home", Text, nullable=False),
     Column("sends", Integer, nullable=False, default=0),
+    Column("events", Integer, nullable=False, default=0),
+    Column("head", String(64), nullable=False, default=""),
 )
 
 runs = Table(
@@ -171,6 +173,10 @@ events = Table(
     Column("package_id", ForeignKey("packages.id"), index=True),
     Column("at", String, nullable=False),
     Column("what", Text, nullable=False),
+    Column("part_id", Integer),
+    Column("content", String(64)),
+    Column("standing", String(64)),
+    Column("digest", String(64), nullable=False),
 )
 
 entries = Table(

@@ -20,8 +20,10 @@ ADD_MESSAGE = insert(schema.messages).returning(_message.id, sort_by_parameter_o
 ADD_HAND_OVER = insert(schema.hand_overs)
 NOTE = insert(schema.events)
 NOTE_ONE = insert(schema.events).values(
-    run_id=bindparam("run"), package_id=bindparam("package"), at=bindparam("now"), what=bindparam("said")
+    {column.name: bindparam(f"new_{column.name}") for column in schema.events.c if not column.primary_key}
 )
+TAKE_HEAD = update(schema.about).values(events=schema.about.c.events + bindparam("many")).returning(schema.about.c.head)
+SET_HEAD = update(schema.about).values(head=bindparam("now_head"))
 
 
 def _may_become(state: HandOverState) -> ColumnElement[bool]:
@@ -64,7 +66,7 @@ SEAL = (
     .values(state=bindparam("now"), reason=bindparam("why"), seal=bindparam("sealed"))
 )
 PARTS_OF = (
-    select(_part.id, _part.target_kind, _part.target, _part.place, _part.state, _part.refused, _part.code, _part.reply)
+    select(_part.target_kind, _part.target, _part.place, _part.state, _part.refused, _part.code, _part.reply)
     .where(_part.package_id == bindparam("package"), _part.purpose != "trial")
     .order_by(_part.id)
 )

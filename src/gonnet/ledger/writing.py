@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, Insert, update
 
-from gonnet.ledger import schema, statements
+from gonnet.ledger import chain, schema, statements
 from gonnet.ledger.failures import explained
 from gonnet.ledger.records import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord
 from gonnet.ledger.same import same
@@ -40,13 +40,12 @@ class RunWriter:
                 work.execute(statements.ADD_DOCUMENT, documents)
             add_leaving(work, self.id, [(number, one.messages, one.hand_overs) for number, one in numbered])
             at = self._now()
-            work.execute(
-                statements.NOTE,
-                [
-                    {"run_id": self.id, "package_id": number, "at": at, "what": _what(package)}
-                    for number, package in numbered
-                ],
-            )
+            chain.add(work, [self._made(at, number, package) for number, package in numbered])
+
+    def _made(self, at: str, number: int, package: PackageRecord) -> chain.Event:
+        stands = chain.package_standing(package.state, package.reason)
+        content = chain.content_of(package)
+        return chain.Event(at, _what(package), self.id, number, content=content, standing=stands)
 
     def _package(self, package: PackageRecord) -> dict[str, Any]:
         alike = ("key", "name", "state", "reason", "rows", "seal", "once")
@@ -98,7 +97,7 @@ class RunWriter:
             self._say(work, f"prepared by {who}" if who else "prepared")
 
     def _say(self, work: Connection, what: str) -> None:
-        work.execute(statements.NOTE, {"run_id": self.id, "package_id": None, "at": self._now(), "what": what})
+        chain.add_of_run(work, self.id, self._now(), what)
 
 
 def _numbers(work: Connection, statement: Insert, rows: Sequence[Mapping[str, Any]]) -> list[int]:

@@ -17,6 +17,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import product
 from pathlib import Path
 from typing import Any
 
@@ -52,6 +53,10 @@ class Seals:
         self._workspace, self.place = workspace, place
 
     @cached_property
+    def _here(self) -> Path:
+        return self._workspace.folder.resolve()
+
+    @cached_property
     def _key(self) -> _Key | None:
         with suppress(OSError, ValueError, KeyError, TypeError):
             found = json.loads(self.place.read_text("ascii"))
@@ -79,8 +84,15 @@ class Seals:
         documents: Sequence[DocumentRecord] | None = None,
         messages: Sequence[MessageRecord] | None = None,
         hand_overs: Sequence[HandOverRecord] | None = None,
+        *,
+        was_fixed: bool = False,
     ) -> str:
-        """The seal of a package in a state, with other files, messages or hand-overs where they are given."""
+        """The seal of a package in a state, with other files, messages or hand-overs where they are given.
+
+        A folder inside the workspace is sealed by its path in it, so that a workspace can be moved; `was_fixed` gives
+        the seal of earlier versions, which had its whole path.
+        """
+        leaving = package.hand_overs if hand_overs is None else hand_overs
         files = package.documents if documents is None else documents
         said = _CANONICAL.encode(
             {
@@ -89,12 +101,16 @@ class Seals:
                 "state": str(state if state in _DECISIONS else State.READY),
                 "documents": [[part.name, part.sha256] for part in files],
                 "messages": [_message(part) for part in (package.messages if messages is None else messages)],
-                "leaving": [self._leaving(part) for part in (package.hand_overs if hand_overs is None else hand_overs)],
+                "leaving": [self._leaving(part, was_fixed=was_fixed) for part in leaving],
             }
         ).encode("ascii")
         if self._key is None:
             return _OPEN + _short(hashlib.sha256(said).digest())
         return _KEYED + _short(hmac.new(self._key.secret, said, hashlib.sha256).digest())
+
+    def can_check(self, package: PackageRecord) -> bool:
+        """Whether the key that a package was sealed with is on this machine, or it needs none."""
+        return self._key is not None or not package.seal.startswith(_KEYED)
 
     def trouble(self, package: PackageRecord, run_id: int, *, leaves: bool) -> str | None:
         """Why a package is not what was sealed; None where it is.
@@ -110,20 +126,22 @@ class Seals:
             if self._key is not None and run_id >= self._key.since:
                 return "its seal has no key, and those of its run have one"
             return None if _plain(package) == package.seal else _CHANGED
-        states = (State.READY,) if leaves else _DECISIONS
-        return None if any(hmac.compare_digest(self.of(package, one), package.seal) for one in states) else _CHANGED
+        forms = product((False, True), (State.READY,) if leaves else _DECISIONS)
+        possible = (self.of(package, state, was_fixed=was_fixed) for was_fixed, state in forms)
+        return None if any(hmac.compare_digest(one, package.seal) for one in possible) else _CHANGED
 
-    def _leaving(self, part: HandOverRecord) -> list[Any]:
+    def _leaving(self, part: HandOverRecord, *, was_fixed: bool) -> list[Any]:
         target = part.target
-        where = [str(target.kind), target.name, self._root(target), target.place]
+        where = [str(target.kind), target.name, self._root(target, was_fixed=was_fixed), target.place]
         return [str(part.kind), *where, part.way, part.existing, part.sha256, part.message_id, str(part.purpose)]
 
-    def _root(self, target: Target) -> str:
+    def _root(self, target: Target, *, was_fixed: bool) -> str:
         """Where a folder, a mailbox or a printer of the workspace is; empty for an address."""
         file = self._workspace.file
         match target.kind:
             case TargetKind.FOLDER if target.name in file.folders:
-                return str((self._workspace.folder / file.folders[target.name].path).resolve())
+                place, here = (self._workspace.folder / file.folders[target.name].path).resolve(), self._here
+                return str(place) if was_fixed or not place.is_relative_to(here) else f"./{place.relative_to(here)}"
             case TargetKind.MAILBOX if target.name in file.imap:
                 return repr(file.imap[target.name])
             case TargetKind.PRINTER if target.name in file.printers:

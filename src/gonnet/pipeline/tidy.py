@@ -11,7 +11,7 @@ from gonnet.data.files.kept import READINGS, Kept
 from gonnet.errors import JobError
 from gonnet.jobs import load_job
 from gonnet.ledger import PackageRecord, State
-from gonnet.ledger.keeping import KeptRun
+from gonnet.ledger.keeping import REMOVED, KeptRun
 from gonnet.ledger.states import DONE, HandOverState
 from gonnet.pipeline.tools import Tools
 
@@ -108,7 +108,7 @@ def _days(job: str, tools: Tools) -> int | None:
 
 def tidy(found: Tidying, tools: Tools) -> None:
     """Remove what was found, and write down of which runs."""
-    what = "its files were removed: they were kept for as long as the job says"
+    what = f"{REMOVED}: they were kept for as long as the job says"
     tools.ledger.note_removal([run.id for run in found.runs], what)
     for digest in found.digests:
         tools.store.remove(digest, found.since)

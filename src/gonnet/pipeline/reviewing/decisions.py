@@ -111,7 +111,7 @@ def carry_out(intention: Intention, tools: Tools) -> tuple[PackageRecord, ...]:
     """
     run = intention.run
     with tools.ledger.alone(run):
-        tools.ledger.changes.enter(run.id, intention.changes)
+        now = tools.ledger.changes.enter(run.id, intention.changes)
     for change in intention.changes:
         tools.log.say("changed by hand", run=run.id, package=change.package.id, kind=type(change).__name__.casefold())
-    return tools.ledger.packages(run.id, tuple(package.key for package in intention.packages))
+    return now

@@ -1,0 +1,1 @@
+"""The record of a workspace as an auditor sees it: compared, copied, told in full."""
