@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import NamedTuple
 
 from gonnet.checks.spelling import is_from_right, plain, runs, squeezed
 
@@ -71,6 +72,24 @@ class Value:
         return self.size < (SHORT if self.is_number or self.is_word else SHORT - 1)
 
 
+class _Said(NamedTuple):
+    """What is known of a value before it is found anywhere.
+
+    Attributes:
+        kind: `key`, `address` or the column of the list.
+        text: As the data have it.
+        owners: The keys that it names.
+        is_searched: Whether anybody else's files are searched for it.
+        written: How else it is written there; None as the data have it.
+    """
+
+    kind: str
+    text: str
+    owners: tuple[str, ...]
+    is_searched: bool
+    written: str | None = None
+
+
 class Values:
     """All values of a run, by their letters and digits.
 
@@ -95,16 +114,17 @@ class Values:
                     if identity.has_rows:
                         living.add(letters)
         self.unsearched: defaultdict[str, list[str]] = defaultdict(list)
-        self._known: dict[str, Value] = {}
+        self._said: dict[str, _Said] = {}
+        self._known: dict[str, Value] = {}  # made when one is found: of most, nothing ever is
         for letters, keys in owners.items():
             kind, text = said[letters]
             reason = self._why_not(letters, kind, len(keys), allowed) if letters in living else "nobody's"
             if reason and reason != "nobody's":
                 self.unsearched[reason].append(text)
-            self._known[letters] = _value(kind, text, tuple(keys), is_searched=not reason)
-        self._known |= dict(self._written_otherwise())
-        self._lengths = _lengths(self._known)
-        self._short = tuple(sorted({len(letters) for letters in self._known if len(letters) < _HEAD}, reverse=True))
+            self._said[letters] = _Said(kind, text, tuple(keys), not reason)
+        self._said |= dict(self._written_otherwise())
+        self._lengths = _lengths(self._said)
+        self._short = tuple(sorted({len(letters) for letters in self._said if len(letters) < _HEAD}, reverse=True))
 
     @staticmethod
     def _why_not(letters: str, kind: str, owners: int, allowed: set[str]) -> str:
@@ -114,33 +134,38 @@ class Values:
             return f"of more than {_MANY_OWNERS} recipients"
         return "of one letter" if len(letters) == 1 and letters.isalpha() else ""
 
-    def _written_otherwise(self) -> Iterator[tuple[str, Value]]:
+    def _written_otherwise(self) -> Iterator[tuple[str, _Said]]:
         """Keys without the zeros before them, where nobody else has the shorter one; what is written from the right."""
-        shorter: dict[str, Value] = {}
-        for letters, value in self._known.items():
-            bare = letters.lstrip("0")
-            if value.kind == "key" and value.is_number and bare and bare != letters and bare not in self._known:
-                owners = (*shorter[bare].owners, *value.owners) if bare in shorter else value.owners
-                shorter[bare] = replace(value, owners=owners, parts=(bare,), gaps={len(bare): ""})
-            if value.is_number and value.text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
-                dialled = f"00{letters}"
-                yield dialled, replace(value, parts=(dialled,), gaps={len(dialled): ""})
-            if is_from_right(value.text):
-                turned = _value(value.kind, plain(value.text)[::-1], value.owners, is_searched=value.is_searched)
-                yield letters[::-1], replace(turned, text=value.text)
+        shorter: dict[str, _Said] = {}
+        for letters, said in self._said.items():
+            is_number, bare = letters.isdecimal(), letters.lstrip("0")
+            if said.kind == "key" and is_number and bare and bare != letters and bare not in self._said:
+                owners = (*shorter[bare].owners, *said.owners) if bare in shorter else said.owners
+                shorter[bare] = said._replace(owners=owners, written=bare)
+            if is_number and said.text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
+                yield f"00{letters}", said._replace(written=f"00{letters}")
+            if is_from_right(said.text):
+                yield letters[::-1], said._replace(written=plain(said.text)[::-1])
         yield from shorter.items()
 
     def __iter__(self) -> Iterator[str]:
         """The letters and digits of every value."""
-        return iter(self._known)
+        return iter(self._said)
 
-    def items(self) -> Iterable[tuple[str, Value]]:
-        """Letters and digits of every value, with it."""
-        return self._known.items()
+    def count_short(self) -> int:
+        """How many are so short that they stand in any text."""
+        short = [letters for letters, said in self._said.items() if len(letters) < SHORT and said.written is None]
+        return sum(self._value(letters).is_short for letters in short)
 
     def get(self, letters: str) -> Value | None:
         """The value of these letters and digits."""
-        return self._known.get(letters)
+        return self._value(letters) if letters in self._said else None
+
+    def _value(self, letters: str) -> Value:
+        found = self._known.get(letters)
+        if found is None:
+            found = self._known[letters] = _value(self._said[letters])
+        return found
 
     def standing(self, letters: str, starts: Sequence[int]) -> Iterator[tuple[int, int, Value]]:
         """The values whose letters and digits stand in a text where a run of these begins.
@@ -152,26 +177,26 @@ class Values:
         Yields:
             Number of the run, length and value; in order, the longest of each first.
         """
-        known, lengths, short = self._known, self._lengths, self._short
+        said, lengths, short = self._said, self._lengths, self._short
         heads = [letters[at : at + _HEAD] for at in starts[:-1]]
         for number, head in enumerate(heads):
             if head in lengths or short:
                 at = starts[number]
                 for length in (*lengths.get(head, ()), *short):
-                    found = known.get(letters[at : at + length])
-                    if found is not None and at + length <= len(letters):
-                        yield number, length, found
+                    part = letters[at : at + length]
+                    if part in said and at + length <= len(letters):
+                        yield number, length, self._value(part)
 
 
-def _value(kind: str, text: str, owners: tuple[str, ...], *, is_searched: bool) -> Value:
-    written = plain(text)
+def _value(said: _Said) -> Value:
+    written = plain(said.text) if said.written is None else said.written
     found = runs(written)
     gaps: dict[int, str] = {}
     at = 0
     for run, after in zip(found, [*found[1:], None], strict=True):
         at += len(run.text)
         gaps[at] = written[run.end : after.start] if after else ""
-    return Value(text, kind, owners, is_searched, tuple(run.text for run in found), gaps)
+    return Value(said.text, said.kind, said.owners, said.is_searched, tuple(run.text for run in found), gaps)
 
 
 def _lengths(known: Iterable[str]) -> dict[str, tuple[int, ...]]:

@@ -5,6 +5,7 @@ Importing this package imports click and nothing heavy; a command's module is im
 
 from __future__ import annotations
 
+import gc
 import importlib
 
 import click
@@ -12,6 +13,8 @@ import click
 from gonnet import __version__
 from gonnet.cli import _exit
 from gonnet.errors import nearest
+
+_OBJECTS = 50_000  # made between two searches for those that nothing refers to any more
 
 COMMANDS = {
     "demo": "Make a made-up cooperative and walk one run through it.",
@@ -93,4 +96,5 @@ def gonnet() -> None:
 
 def main() -> None:
     """The entry point of the `gonnet` command."""
+    gc.set_threshold(_OBJECTS, 20, 100)  # a run has hundreds of thousands that live to its end, and no circles
     _exit.run(gonnet)

@@ -7,7 +7,7 @@ import json
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any, TypeVar
 
-from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table, select
+from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table, Text, cast, literal, select
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema
@@ -25,9 +25,18 @@ from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState,
 R = TypeVar("R")
 
 
-def _read(table: Table, *names: str, of: FromClause | None = None) -> Select[Any]:
-    columns = select(*(table.c[name] for name in names)).order_by(table.c.id)
-    return columns if of is None else columns.select_from(table.join(of))
+def _read(table: Table, *names: str, lists: Sequence[str] = (), of: FromClause | None = None) -> Select[Any]:
+    """Columns of a table; last, where there are some, what is kept as JSON, as one list: it is taken apart at once."""
+    columns = select(*(table.c[name] for name in names), *([_together(table, lists)] if lists else ()))
+    return (columns if of is None else columns.select_from(table.join(of))).order_by(table.c.id)
+
+
+def _together(table: Table, names: Sequence[str]) -> ColumnElement[str]:
+    first, *more = [cast(table.c[name], Text) for name in names]
+    found = literal("[").concat(first)
+    for column in more:
+        found = found.concat(",").concat(column)
+    return found.concat("]")
 
 
 # Each asks for columns in the order in which the function below takes a row apart: all at once, since a run has tens of
@@ -35,8 +44,8 @@ def _read(table: Table, *names: str, of: FromClause | None = None) -> Select[Any
 # number of what it belongs to.
 _PACKAGES = _read(
     schema.packages,
-    *("id", "key", "name", "state", "prepared_as", "reason", "rows", "figures", "odd", "seal", "keys", "steps", "hits"),
-    *("once", "contacts", "kept", "share"),
+    *("id", "key", "name", "state", "prepared_as", "reason", "rows", "seal", "once"),
+    lists=("figures", "odd", "keys", "steps", "hits", "contacts", "kept", "share"),
 )
 _DOCUMENTS = _read(
     schema.documents,
@@ -45,7 +54,8 @@ _DOCUMENTS = _read(
 )
 _MESSAGES = _read(
     schema.messages,
-    *("package_id", "id", "message_id", "called", "subject", "sender", "server", "to", "cc", "bcc", "files", "sha256"),
+    *("package_id", "id", "message_id", "called", "subject", "sender", "server", "sha256"),
+    lists=("to", "cc", "bcc", "files"),
     of=schema.packages,
 )
 _HAND_OVERS = _read(
@@ -87,8 +97,8 @@ def _package(
     messages: Mapping[int, Sequence[MessageRecord]],
     hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
-    number, key, name, state, prepared_as, reason, rows, figures, odd, seal, keys, *more = row
-    steps, hits, once, contacts, kept, share = more
+    number, key, name, state, prepared_as, reason, rows, seal, once, lists = row
+    figures, odd, keys, steps, hits, contacts, kept, share = json.loads(lists)
     return PackageRecord(
         id=number,
         key=key,
@@ -126,7 +136,8 @@ def _document(row: tuple[Any, ...]) -> DocumentRecord:
 
 
 def _message(row: tuple[Any, ...]) -> MessageRecord:
-    _, number, message_id, called, subject, sender, server, to, cc, bcc, files, sha256 = row
+    _, number, message_id, called, subject, sender, server, sha256, lists = row
+    to, cc, bcc, files = json.loads(lists)
     return MessageRecord(
         id=number,
         message_id=message_id,

@@ -7,7 +7,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from gonnet.checks import Identity, Manner, Watch
-from gonnet.checks.spelling import squeezed
 from gonnet.jobs import Job
 from gonnet.jobs.blocks import ImageBlock
 from gonnet.pipeline.making.everyday_words import everyday_words
@@ -105,7 +104,7 @@ def unsearched(job: Job, found: Survey, watch: Watch) -> Iterator[str]:
         shown = ", ".join(f"'{value}'" for value in values[:_SHOWN])
         more = f" and {len(values) - _SHOWN} more" if len(values) > _SHOWN else ""
         yield f"value {reason}: {shown}{more}"
-    short = sum(value.is_short and squeezed(value.text) == letters for letters, value in watch.values.items())
+    short = watch.values.count_short()
     if short:
         yield f"{short:,} short values, where they do not stand alone, in names or behind what the job calls a key"
     for column in watch.manner.counting:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from gonnet import checks, delivery
 from gonnet.checks import Identity, Watch
@@ -18,8 +19,6 @@ from gonnet.ledger.changes import Replacement, Rewriting
 from gonnet.ledger.states import TAKEN, HandOverKind, HandOverState
 from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.amending.contacts import addresses_in, contact_of, to_contact
-from gonnet.pipeline.reviewing.amending.remaking import Remaker
-from gonnet.pipeline.reviewing.amending.rewording import Rewording
 from gonnet.pipeline.reviewing.decisions import Ask, agreed, decide
 from gonnet.pipeline.reviewing.selecting import Selection, selected
 from gonnet.pipeline.reviewing.sending_again import new_message_id
@@ -29,6 +28,10 @@ from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from gonnet.recipients.corrections import Correction, keep
 from gonnet.recipients.roll import NO_ADDRESS
+
+if TYPE_CHECKING:
+    from gonnet.pipeline.reviewing.amending.remaking import Remaker
+    from gonnet.pipeline.reviewing.amending.rewording import Rewording
 
 Amended = Rewriting | Replacement
 
@@ -94,8 +97,13 @@ class Amender:
         packages: Sequence[PackageRecord] | None = None,
     ) -> None:
         self._run, self._tools, self._who, self._known = run, tools, who, packages
-        self._rewording = Rewording(run, tools, wanted)
         self._wanted = wanted
+
+    @cached_property
+    def _rewording(self) -> Rewording:
+        from gonnet.pipeline.reviewing.amending.rewording import Rewording  # loads all that makes packages
+
+        return Rewording(self._run, self._tools, self._wanted)
 
     @cached_property
     def _packages(self) -> Sequence[PackageRecord]:
@@ -155,6 +163,8 @@ class Amender:
 
     @cached_property
     def _remaker(self) -> Remaker:
+        from gonnet.pipeline.reviewing.amending.remaking import Remaker  # loads all that makes packages
+
         chosen = {
             package.key: contact_of(package, one.contact)
             for package, one in self._wanted
