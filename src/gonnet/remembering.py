@@ -22,7 +22,11 @@ class Remembered(dict[K, V]):
         self._make, self._most = make, most
 
     def __missing__(self, argument: K) -> V:
+        return self.keep(argument, self._make(argument))
+
+    def keep(self, argument: K, value: V) -> V:
+        """Remember a value that is known already; returns it."""
         if len(self) >= self._most:
             self.clear()
-        found = self[argument] = self._make(argument)
-        return found
+        self[argument] = value
+        return value

@@ -156,4 +156,4 @@ def test_values_are_found_where_their_letters_begin_a_word(values: list[str], te
         for one in known
         if letters[start : start + len(one)] == one
     }
-    assert {(at, length) for at, length, _ in known.standing(letters, starts)} == expected
+    assert {(at, len(one)) for at, one in known.standing(letters, starts)} == expected

@@ -13,7 +13,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass, field
 from functools import cache, partial
 
-from gonnet.checks.matching import Match, matches, matches_in_lines
+from gonnet.checks.matching import Match, matches, matches_in_lines, owners_in
 from gonnet.checks.reading.models import InLines, ReadBack
 from gonnet.checks.spelling import BARRIER, plain, squeezed
 from gonnet.checks.values import Identity, Value, Values
@@ -131,16 +131,29 @@ class Watch:
         self.__dict__.update(state)
         self._begin()
 
-    def _looked(self, texts: Iterable[str], known: Collection[str] = ()) -> Iterator[tuple[str, tuple[Match, ...]]]:
-        """Texts that are not known, with what stands in them; of those in lines, first the lines with something."""
+    def _looked(
+        self, texts: Iterable[str], known: Collection[str] = (), mine: frozenset[str] = frozenset()
+    ) -> Iterator[tuple[str, tuple[Match, ...]]]:
+        """Texts that are not known, with what stands in them; of those in lines, first the lines with something.
+
+        A text in which there is nothing but values of `mine` has nothing in it.
+        """
         for text in texts:
             if not isinstance(text, InLines):
                 if text not in known:
-                    yield text, self._found[text]
+                    yield text, self._in_text(text, mine)
                 continue
             whole, lines = self._pages[text]
-            yield from ((line, self._found[line]) for line in lines if line not in known)
+            yield from ((line, self._in_text(line, mine)) for line in lines if line not in known)
             yield text, whole
+
+    def _in_text(self, text: str, mine: frozenset[str]) -> tuple[Match, ...]:
+        if not mine or text in self._found:
+            return self._found[text]
+        owners = owners_in(text, self.values)
+        if not owners:
+            return self._found.keep(text, ())
+        return self._found[text] if any(map(mine.isdisjoint, owners)) else ()
 
     def _matches(self, text: str) -> tuple[Match, ...]:
         return matches(text, self.values)
@@ -172,7 +185,7 @@ class Watch:
         mine = frozenset(keys)
         whole = cache(partial(_without_blanks, known))
         for place, texts in found.parts:
-            for text, there in self._looked(texts, known):
+            for text, there in self._looked(texts, known, mine):
                 if there:
                     if "\n" in text and "".join(text.split()) in whole():
                         continue  # it was broken into lines, and perhaps inside a word

@@ -51,6 +51,18 @@ def matches(text: str, values: Values) -> tuple[Match, ...]:
     return tuple(match for reading in readings(text) for match in _matches(plain(reading), values))
 
 
+def owners_in(text: str, values: Values) -> list[Sequence[str]]:
+    """Whose values perhaps stand in a text, those that nobody searches for apart: a quick look, before `matches`."""
+    found: list[Sequence[str]] = []
+    for reading in readings(text):
+        words = runs(plain(reading)).words
+        for _, _, letters in _spans(words, values):
+            said = values.said(letters)
+            if said.is_searched:
+                found.append(said.owners)
+    return found
+
+
 def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tuple[str, ...]]:
     """The same of a text in lines; and the lines in which a value may stand otherwise, as each may be a text by itself.
 
@@ -77,11 +89,16 @@ def _matches(text: str, values: Values) -> list[Match]:
 
 def _standing(said: Sequence[str], values: Values) -> list[tuple[int, int, Value]]:
     """The values whose letters and digits stand in runs of a text: their first run, their last one, and they."""
+    return [(first, last, values.value(letters)) for first, last, letters in _spans(said, values)]
+
+
+def _spans(said: Sequence[str], values: Values) -> list[tuple[int, int, str]]:
+    """The same with the letters and digits of each."""
     starts = [0, *accumulate(map(len, said))]
     found = values.standing("".join(said), starts)
-    ends = ((starts[first] + length, first, value) for first, length, value in found)
-    numbers = ((first, bisect_left(starts, at), at, value) for at, first, value in ends)
-    return [(first, after - 1, value) for first, after, at, value in numbers if starts[after] == at]
+    ends = ((starts[first] + len(letters), first, letters) for first, letters in found)
+    numbers = ((first, bisect_left(starts, at), at, letters) for at, first, letters in ends)
+    return [(first, after - 1, letters) for first, after, at, letters in numbers if starts[after] == at]
 
 
 def _matching(text: str, found: Sequence[Run], standing: Sequence[tuple[int, int, Value]]) -> list[Match]:

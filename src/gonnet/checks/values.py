@@ -72,7 +72,7 @@ class Value:
         return self.size < (SHORT if self.is_number or self.is_word else SHORT - 1)
 
 
-class _Said(NamedTuple):
+class Said(NamedTuple):
     """What is known of a value before it is found anywhere.
 
     Attributes:
@@ -114,14 +114,14 @@ class Values:
                     if identity.has_rows:
                         living.add(letters)
         self.unsearched: defaultdict[str, list[str]] = defaultdict(list)
-        self._said: dict[str, _Said] = {}
+        self._said: dict[str, Said] = {}
         self._known: dict[str, Value] = {}  # made when one is found: of most, nothing ever is
         for letters, keys in owners.items():
             kind, text = said[letters]
             reason = self._why_not(letters, kind, len(keys), allowed) if letters in living else "nobody's"
             if reason and reason != "nobody's":
                 self.unsearched[reason].append(text)
-            self._said[letters] = _Said(kind, text, tuple(keys), not reason)
+            self._said[letters] = Said(kind, text, tuple(keys), not reason)
         self._said |= dict(self._written_otherwise())
         self._lengths = _lengths(self._said)
         self._short = tuple(sorted({len(letters) for letters in self._said if len(letters) < _HEAD}, reverse=True))
@@ -134,9 +134,9 @@ class Values:
             return f"of more than {_MANY_OWNERS} recipients"
         return "of one letter" if len(letters) == 1 and letters.isalpha() else ""
 
-    def _written_otherwise(self) -> Iterator[tuple[str, _Said]]:
+    def _written_otherwise(self) -> Iterator[tuple[str, Said]]:
         """Keys without the zeros before them, where nobody else has the shorter one; what is written from the right."""
-        shorter: dict[str, _Said] = {}
+        shorter: dict[str, Said] = {}
         for letters, said in self._said.items():
             is_number, bare = letters.isdecimal(), letters.lstrip("0")
             if said.kind == "key" and is_number and bare and bare != letters and bare not in self._said:
@@ -155,19 +155,24 @@ class Values:
     def count_short(self) -> int:
         """How many are so short that they stand in any text."""
         short = [letters for letters, said in self._said.items() if len(letters) < SHORT and said.written is None]
-        return sum(self._value(letters).is_short for letters in short)
+        return sum(self.value(letters).is_short for letters in short)
 
     def get(self, letters: str) -> Value | None:
         """The value of these letters and digits."""
-        return self._value(letters) if letters in self._said else None
+        return self.value(letters) if letters in self._said else None
 
-    def _value(self, letters: str) -> Value:
+    def said(self, letters: str) -> Said:
+        """What is known of the value that has these letters and digits."""
+        return self._said[letters]
+
+    def value(self, letters: str) -> Value:
+        """The value that has these letters and digits."""
         found = self._known.get(letters)
         if found is None:
             found = self._known[letters] = _value(self._said[letters])
         return found
 
-    def standing(self, letters: str, starts: Sequence[int]) -> Iterator[tuple[int, int, Value]]:
+    def standing(self, letters: str, starts: Sequence[int]) -> Iterator[tuple[int, str]]:
         """The values whose letters and digits stand in a text where a run of these begins.
 
         Args:
@@ -175,7 +180,7 @@ class Values:
             starts: Where each run begins among them, and the end.
 
         Yields:
-            Number of the run, length and value; in order, the longest of each first.
+            Number of the run, and letters and digits of the value; in order, the longest of each first.
         """
         said, lengths, short = self._said, self._lengths, self._short
         heads = [letters[at : at + _HEAD] for at in starts[:-1]]
@@ -185,10 +190,10 @@ class Values:
                 for length in (*lengths.get(head, ()), *short):
                     part = letters[at : at + length]
                     if part in said and at + length <= len(letters):
-                        yield number, length, self._value(part)
+                        yield number, part
 
 
-def _value(said: _Said) -> Value:
+def _value(said: Said) -> Value:
     written = plain(said.text) if said.written is None else said.written
     found = runs(written)
     gaps: dict[int, str] = {}
