@@ -12,7 +12,8 @@ from loaded_program import Begun, begin_loaded
 from servers import Place, schema_on
 from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, listening, wait_for
 
-settings.register_profile("gonnet", deadline=None)  # how long an example takes says nothing on a busy machine
+# How long an example takes says nothing on a busy machine.
+settings.register_profile("gonnet", deadline=None, max_examples=50)
 settings.load_profile("gonnet")
 
 

@@ -221,7 +221,7 @@ TRADES = [
     "Monthly",
     "Summary",
 ]
-NUMBERS = [str(number) for number in range(1, 501)]
+NUMBERS = [str(number) for number in range(1, 251)]
 
 LISTS: Mapping[str, Sequence[str]] = {
     "airports": AIRPORTS,

@@ -213,7 +213,7 @@ SEES = st.lists(st.sets(st.sampled_from((*FARMS, "999")), min_size=1), min_size=
 
 
 @given(sees=SEES, own=st.sets(st.sampled_from(FARMS)), rows=st.lists(st.sampled_from(FARMS), min_size=1, max_size=12))
-@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_every_row_is_in_exactly_the_packages_whose_contacts_may_see_it(
     dairy: Dairy, sees: list[set[str]], own: set[str], rows: list[str]
 ) -> None:

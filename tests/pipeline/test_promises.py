@@ -58,7 +58,7 @@ def shown(data: bytes) -> list[tuple[Decimal, str]]:
     return [(Decimal(str(row[2])).quantize(Decimal("0.01")), row[3] or "") for row in rows if hasattr(row[0], "year")]
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow])
 @given(ROWS)
 def test_every_row_lands_in_its_own_keys_documents_and_in_no_other(rows: list[tuple[str, Decimal, str]]) -> None:
     wanted = defaultdict(list)

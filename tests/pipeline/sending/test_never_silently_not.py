@@ -93,8 +93,8 @@ def start(dairy: Dairy, words: list[str]) -> subprocess.Popen[str]:
 
 
 def many(dairy: Dairy) -> None:
-    rows = "".join(f"F{n:04d},2026-10-01,{n},1.00,\n" for n in range(3000))
-    people = "".join(f"F{n:04d},Farm {n},f{n}@x.example,\n" for n in range(3000))
+    rows = "".join(f"F{n:04d},2026-10-01,{n},1.00,\n" for n in range(1200))
+    people = "".join(f"F{n:04d},Farm {n},f{n}@x.example,\n" for n in range(1200))
     dairy.write("milk.csv", "farm_no,day,litres,amount,remark\n" + rows)
     dairy.write("members.csv", "farm_no,farm_name,email,adviser\n" + people)
 

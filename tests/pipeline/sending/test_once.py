@@ -52,7 +52,7 @@ def killed_in_a_send(dairy: Dairy, serve: Callable[..., Any]) -> None:
 
 
 def test_two_sends_of_a_cycle_at_once_are_one(dairy: Dairy, serve: Callable[..., Any]) -> None:
-    serve(dairy, "--pause", "3")
+    serve(dairy, "--pause", "1.5")
     for _ in range(2):
         dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)
     first = start(dairy, "send", "1", "--yes")
