@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from gonnet.ledger import State
+from gonnet.ledger import State, chain
 from gonnet.pipeline.record.verify import verify
 from gonnet.pipeline.reviewing.amending.amend import amend
 from gonnet.pipeline.reviewing.amending.amendment import Amendment
@@ -154,7 +154,7 @@ SQL: list[tuple[str, str, str]] = [
         "moved",
     ),
     (
-        "insert into events select 999, run_id, package_id, at, 'x', null, null, null, digest from events limit 1",
+        "insert into events select 999, run_id, package_id, at, 'x', null, null, null, salt, null, digest from events limit 1",
         "events",
         "put in",
     ),
@@ -181,14 +181,13 @@ def test_what_somebody_changes_in_the_database_is_found_by_its_name(
 
 
 def test_a_chain_that_was_written_anew_is_told_by_what_was_noted_elsewhere(lived: Dairy) -> None:
-    from gonnet.ledger import chain
-
     with closing(sqlite3.connect(lived.folder / ".gonnet/ledger.db")) as link:
         link.execute("update events set what = 'approved by bert' where what like 'approved by ann%'")
         head = chain.START
         names = ", ".join(chain.Event._fields)
-        for number, *said in link.execute(f"select id, {names} from events order by id").fetchall():
-            head = chain.link(head, chain.Event(*said))
+        for number, salt, *said in link.execute(f"select id, salt, {names} from events order by id").fetchall():
+            event = chain.Event(*said)
+            head = chain.link(head, chain.words(salt, event.what), event)
             link.execute("update events set digest = ? where id = ?", (head, number))
         link.execute("update about set head = ?", (head,))
         link.commit()
@@ -222,3 +221,53 @@ def test_the_program_tells_it_and_says_so_to_scripts(lived: Dairy) -> None:
     said = lived.gonnet("verify", code=3).stdout
     assert "! run 1, package 117: what it is made of was changed" in said
     assert "The record is not what was written: 1 fault." in said
+
+
+def test_what_there_is_of_a_recipient_goes_and_the_record_holds(lived: Dairy) -> None:
+    lived.gonnet("tidy", "--recipient", "117", "--yes", code=2)  # it may still leave
+    lived.gonnet("settle", "2", "117", "--closed", "--why", "left us")
+    counts = [run["states"] for run in lived.json("runs")["runs"]]
+    assert lived.json("show", "1", "117", code=None)["packages"][0]["name"] == "Łąka Górna"
+    lived.gonnet("tidy", "--recipient", "117", "--yes")
+    assert lived.gonnet("verify").returncode == 0
+    assert [run["states"] for run in lived.json("runs")["runs"]] == counts
+    stored = [path.read_bytes() for path in (lived.folder / ".gonnet").rglob("*") if path.is_file()]
+    for value in ("Łąka", "laka@", "392.40", "\\u0141\\u0105ka"):
+        assert [len(data) for data in stored if value.encode() in data] == [], value
+    assert lived.json("show", "1", "00042", code=None)["packages"][0]["name"] == "Zoë's Dairy"
+    assert "no run has a package for key '117'" in lived.gonnet("tidy", "--recipient", "117", code=2).stderr
+
+
+def test_a_recipient_is_forgotten_where_others_were_told_of_it(lived: Dairy) -> None:
+    milk = (lived.folder / "milk.csv").read_text("utf-8").replace("second tank", "as at Idle Acres (119)")
+    lived.write("milk.csv", milk)
+    with lived.tools() as tools:
+        run = lived.prepared(tools)
+        assert {hit.value for hit in lived.by_key(tools, run)["00042"].hits} == {"Idle Acres"}
+        assert any("Idle Acres" in text for _, text in run.findings)
+    lived.gonnet("skip", "3", "00042", "--why", "names another")
+    lived.gonnet("tidy", "--recipient", "119", "--yes")
+    assert faults(lived) == []
+    with closing(sqlite3.connect(lived.folder / ".gonnet/ledger.db")) as link:
+        assert [line for line in link.iterdump() if "Idle Acres" in line or "idle@" in line] == []
+
+
+@pytest.mark.parametrize(
+    ("sql", "what"),
+    [
+        ("update events set what = '', salt = '', said = 'x' where id = 9", "it was changed"),
+        ("update events set said = digest where id = 9", "words were put in where none were left"),
+    ],
+)
+def test_words_that_were_taken_out_by_somebody_else_are_missed(lived: Dairy, sql: str, what: str) -> None:
+    with closing(sqlite3.connect(lived.folder / ".gonnet/ledger.db")) as link:
+        link.executescript(sql)
+    assert any(one.startswith("event 9") and what in one for one in faults(lived))
+
+
+def test_words_may_only_go_where_an_event_says_so(lived: Dairy) -> None:
+    with closing(sqlite3.connect(lived.folder / ".gonnet/ledger.db")) as link:
+        salt, what = link.execute("select salt, what from events where id = 9").fetchone()
+        link.execute("update events set what = '', salt = '', said = ? where id = 9", (chain.words(salt, what),))
+        link.commit()
+    assert faults(lived) == ["event 9: its words were taken out, and no event says so"]

@@ -10,17 +10,24 @@ from gonnet.cli import _exit, _options
 
 
 @click.command(short_help="Remove the documents of old runs.")
+@click.option("--recipient", metavar="KEY", help="Remove what there is of one recipient, on their request.")
 @_options.workspace_option
 @click.option("--yes", is_flag=True, help="Do not ask before removing.")
-def tidy(workspace: Path | None, yes: bool) -> int:
+def tidy(recipient: str | None, workspace: Path | None, yes: bool) -> int:
     """Remove documents and messages of runs that are older than their job says (`keep: 13 months`). Asks first.
 
     What was read of large data files and kept for the next command goes too. The record stays: which runs there were,
     who got what and when. What may still leave or is in doubt stays too.
 
+    With --recipient the documents and messages of one key go, whatever their age, and its name, addresses and figures
+    out of the record. Counts, digests and the chain of events stay true: `gonnet verify` still finds the record whole.
+
     \b
     Example:  gonnet tidy
+              gonnet tidy --recipient 00117
     """
+    if recipient is not None:
+        return _forgotten(recipient, workspace, yes=yes)
     from gonnet.cli import _open, _show
     from gonnet.pipeline.tidy import look_round
     from gonnet.pipeline.tidy import tidy as remove
@@ -52,3 +59,25 @@ def tidy(workspace: Path | None, yes: bool) -> int:
         remove(found, tools)
         _show.line(f"{_show.many(files, 'file')} removed.")
     return _exit.ATTENTION if found.waiting else _exit.DONE
+
+
+def _forgotten(key: str, workspace: Path | None, *, yes: bool) -> int:
+    """Remove what there is of one recipient."""
+    from gonnet.cli import _open, _show
+    from gonnet.pipeline.record.forgetting import forget, look_for
+
+    with _open.tools_at(workspace) as tools:
+        found = look_for(tools, key)
+        table = _show.table(("Run", "key"), "State", ("Documents", "right"), ("Messages", "right"))
+        for run, packages in found.known.packages.items():
+            lines = [(str(run), one.came_to, str(len(one.documents)), str(len(one.messages))) for one in packages]
+            _show.rows(table, lines)
+        _show.show(table)
+        _show.names("Not in what is removed", found.elsewhere)
+        many = f"{_show.many(len(found.known.all), 'package')} and {_show.many(len(found.digests), 'file')}"
+        if not _show.confirmed(f"Remove what there is of {key} in {many}? It cannot be undone.", yes=yes):
+            _show.line("Nothing was removed.")
+            return _exit.WRONG
+        forget(found, tools)
+        _show.line(f"Removed: name, addresses and figures of {many}. Counts stay; `gonnet verify` compares the record.")
+    return _exit.DONE

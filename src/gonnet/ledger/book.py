@@ -23,6 +23,7 @@ from gonnet.ledger.approvals import Approvals
 from gonnet.ledger.calendar import Entries, Notices, Occurrences, Pauses
 from gonnet.ledger.changes import Changes
 from gonnet.ledger.failures import explained
+from gonnet.ledger.forgetting import Forgetting
 from gonnet.ledger.hand_overs import HandOvers
 from gonnet.ledger.home import Home
 from gonnet.ledger.keeping import KeptRun, copy_ledger, files_of_runs, kept_runs, note_removal
@@ -51,6 +52,7 @@ class Ledger:
         is_writable: Whether it can be written; an archived one can only be read.
         home: Knows whether this is the ledger that was last written here, or a copy.
         prover: Compares the record with its chain of events.
+        forgetting: Takes out what names one recipient.
         hand_overs: Writes down what is handed over.
         approvals: Keeps who said yes to runs.
         changes: Writes down what people change about packages.
@@ -66,6 +68,7 @@ class Ledger:
         self._engine, self.is_writable = open_ledger(self.place, self.now)
         self.home = Home(self._engine, self.place)
         self.prover = Prover(self._engine, self.place)
+        self.forgetting = Forgetting(self._engine, self.place, self.now)
         self.hand_overs = HandOvers(self._engine, self.place, self.now)
         self.changes = Changes(self._engine, self.place, self.now)
         self.approvals = Approvals(self._engine, self.place, self.now)

@@ -1,5 +1,8 @@
 """The chain of events: each has the digest of the one before in its own, so that none is changed or taken out unseen.
 
+What happened, in words, is in it as a digest with a secret of its own: so the words can be taken out when a person asks
+for that, nobody can guess them from what is left, and the chain still holds.
+
 An event also has digests of what it left behind: of what a package is made of, of how a package or a hand-over stands,
 of a run and its approvals. `proving` compares them with the tables. Digests are SHA-256 (FIPS 180-4) over JSON without
 blanks, its names in order; what is digested begins with the form of the digest, so that a later form can be told.
@@ -9,6 +12,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import secrets
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -53,14 +57,26 @@ class Event(NamedTuple):
     standing: str | None = None
 
 
-def link(before: str, event: Event) -> str:
+def words(salt: str, what: str) -> str:
+    """The digest of what happened in words, which stands for them in the chain.
+
+    Args:
+        salt: A secret of the event's own.
+        what: The words.
+    """
+    return _digest(["words", salt, what])
+
+
+def link(before: str, said: str, event: Event) -> str:
     """The digest of an event.
 
     Args:
         before: That of the event before it; `START` for the first one.
+        said: The digest of its words.
         event: The event.
     """
-    return _digest(["event", before, *event])
+    place = [event.run_id, event.package_id, event.part_id]
+    return _digest(["event", before, event.at, said, *place, event.content, event.standing])
 
 
 def add(work: Connection, events: Sequence[Event]) -> None:
@@ -70,9 +86,9 @@ def add(work: Connection, events: Sequence[Event]) -> None:
     head = str(statements.run(work, statements.TAKE_HEAD, many=len(events)).fetchall()[0][0])
     rows = []
     for event in events:
-        event = event._replace(what=event.what[:_MOST])
-        head = link(head, event)
-        rows.append({**event._asdict(), "digest": head})
+        event, salt = event._replace(what=event.what[:_MOST]), secrets.token_hex(8)
+        head = link(head, words(salt, event.what), event)
+        rows.append({**event._asdict(), "salt": salt, "said": None, "digest": head})
     if len(rows) == 1:
         statements.run(work, statements.NOTE_ONE, **{f"new_{name}": value for name, value in rows[0].items()})
     else:

@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Engine, Row, Select, func, select
 
 from gonnet.ledger import chain, schema
 from gonnet.ledger.failures import explained
+from gonnet.ledger.forgetting import silenced_by
 from gonnet.ledger.hand_overs import HandedOver, Outcome, concluded, doubted
 from gonnet.ledger.reading import packages_where
 from gonnet.ledger.records import HandOverRecord, PackageRecord
@@ -21,6 +22,7 @@ _AT_ONCE = 1000  # packages that are looked at together
 _EVENTS = 5000  # events that are read together
 _UNTRIED = ("", None, "", "")  # what is said of a hand-over of which nothing was tried
 _event, _package, _part = schema.events.c, schema.packages.c, schema.hand_overs.c
+_FIELDS = [_event[name] for name in chain.Event._fields]
 _SAID = (
     select(_event.package_id, _event.part_id, _event.content, _event.standing, _part.purpose)
     .select_from(schema.events.outerjoin(schema.hand_overs, _part.id == _event.part_id))
@@ -117,21 +119,31 @@ class Prover:
         Args:
             noted: Number and digest of an event that must be in it, as somebody noted them outside of the ledger.
         """
-        columns = [_event.id, _event.digest, *(_event[name] for name in chain.Event._fields)]
+        columns = [_event.id, _event.digest, _event.salt, _event.said, *_FIELDS]
         faults: list[Fault] = []
         count, head = 0, chain.START
+        silent, declared = set[int](), set[int]()
         is_noted = noted is None
         with self._engine.connect() as work:
             about = work.execute(select(schema.about.c.events, schema.about.c.head)).one()
             rows = work.execute(select(*columns).order_by(_event.id).execution_options(yield_per=_EVENTS))
-            for number, digest, *said in rows:
-                found = chain.Event(*said)
-                if chain.link(head, found) != digest:
+            for number, digest, salt, said, *fields in rows:
+                found = chain.Event(*fields)
+                if chain.link(head, said or chain.words(salt, found.what), found) != digest:
                     where = f"event {number} of run {found.run_id} ({found.at[:16]}, {found.what[:60]})"
                     what = "it was changed, or events before it were changed, taken out, put in or moved"
                     faults.append(Fault(where, what))
+                if said is not None:
+                    silent.add(number)
+                    if found.what or salt:
+                        faults.append(
+                            Fault(f"event {number} of run {found.run_id}", "words were put in where none were left")
+                        )
+                declared |= silenced_by(found.what)
                 count, head = count + 1, digest
                 is_noted = is_noted or (number, digest) == noted
+        what = "its words were taken out, and no event says so"
+        faults += [Fault(f"event {number}", what) for number in sorted(silent - declared)]
         if count < about.events:
             faults.append(Fault("events", f"{about.events - count} of {about.events} were taken out"))
         elif count > about.events:
@@ -167,7 +179,7 @@ class Prover:
     @explained
     def events(self, run_id: int) -> list[tuple[int, str, chain.Event]]:
         """Number and digest of each event of a run, with it, in order."""
-        columns = [_event.id, _event.digest, *(_event[name] for name in chain.Event._fields)]
+        columns = [_event.id, _event.digest, *_FIELDS]
         with self._engine.connect() as work:
             rows = work.execute(select(*columns).where(_event.run_id == run_id).order_by(_event.id))
             return [(number, digest, chain.Event(*said)) for number, digest, *said in rows]

@@ -233,6 +233,11 @@ class PackageRecord:
     id: int = 0
 
     @property
+    def is_forgotten(self) -> bool:
+        """Whether its recipient's values and files were removed on request."""
+        return self.key == f"removed-{self.id}" and not self.name
+
+    @property
     def to(self) -> tuple[str, ...]:
         """The addresses its messages are written to, in order."""
         return tuple(dict.fromkeys(address for message in self.messages for address in message.to))

@@ -176,6 +176,8 @@ events = Table(
     Column("part_id", Integer),
     Column("content", String(64)),
     Column("standing", String(64)),
+    Column("salt", String(16), nullable=False),
+    Column("said", String(64)),
     Column("digest", String(64), nullable=False),
 )
 

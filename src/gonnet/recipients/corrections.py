@@ -9,7 +9,7 @@ from __future__ import annotations
 import csv
 import io
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 
@@ -75,6 +75,21 @@ def kept(folder: Path, job: str) -> dict[str, Correction]:
     return found
 
 
+def forget_key(folder: Path, key: str) -> None:
+    """Take every correction of a key out of the file.
+
+    Raises:
+        StorageError: the file cannot be written.
+    """
+    place = folder / FILE
+    if not place.is_file():
+        return
+    lines = list(csv.DictReader(io.StringIO(place.read_text("utf-8-sig"))))
+    left = [line for line in lines if (line.get("key") or "").strip().casefold() != key.strip().casefold()]
+    if len(left) != len(lines):
+        _write(place, left)
+
+
 def keep(folder: Path, correction: Correction) -> None:
     """Add a correction to the file; one for the same key of the same job is none any more.
 
@@ -90,10 +105,14 @@ def keep(folder: Path, correction: Correction) -> None:
     if place.is_file():
         lines = csv.DictReader(io.StringIO(place.read_text("utf-8-sig")))
         others = [line for line in lines if (line["job"], line["key"]) != (correction.job, correction.key)]
+    _write(place, [*others, {name: getattr(correction, name) for name in _COLUMNS}])
+
+
+def _write(place: Path, lines: Sequence[Mapping[str, str]]) -> None:
     target = io.StringIO()
     writer = csv.DictWriter(target, _COLUMNS, extrasaction="ignore", lineterminator="\n")
     writer.writeheader()
-    writer.writerows([*others, {name: getattr(correction, name) for name in _COLUMNS}])
+    writer.writerows(lines)
     new = place.with_name(f".{FILE}.new")
     try:
         private.write(new, target.getvalue().encode("utf-8"))

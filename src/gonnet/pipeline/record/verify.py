@@ -99,7 +99,7 @@ def _of_packages(tools: Tools, run_id: int, count: _Count) -> Iterator[Fault]:
             for name, digest in _files(package):
                 if digest not in count.looked_at:
                     count.looked_at.add(digest)
-                    if trouble := _of_file(tools, digest, count, may_be_gone=are_removed):
+                    if trouble := _of_file(tools, digest, count, may_be_gone=are_removed or package.is_forgotten):
                         yield Fault(where, f"{name}: {trouble}")
 
 
