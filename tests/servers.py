@@ -30,7 +30,7 @@ class Place:
     name: str
 
     def run(self, *statements: str, rows: tuple[str, list[dict[str, Any]]] | None = None) -> None:
-        engine = self._engine()
+        engine = self.engine()
         with engine.begin() as work:
             for statement in statements:
                 work.execute(text(statement))
@@ -39,13 +39,13 @@ class Place:
         engine.dispose()
 
     def rows(self, query: str) -> list[tuple[Any, ...]]:
-        engine = self._engine()
+        engine = self.engine()
         with engine.connect() as work:
             found = [tuple(row) for row in work.execute(text(query))]
         engine.dispose()
         return found
 
-    def _engine(self) -> Engine:
+    def engine(self) -> Engine:
         drivers = {"postgresql": "postgresql+psycopg", "mariadb": "mysql+pymysql", "sqlite": "sqlite"}
         return create_engine(self.url.replace(self.url.partition(":")[0], drivers[self.kind], 1))
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import stat
+from collections.abc import Iterator
+from itertools import product
 from pathlib import Path
 
 import pytest
@@ -29,9 +31,14 @@ def begun(ledger: Ledger, number: int, package: PackageRecord, part: HandOverRec
     return ledger.hand_overs.begin(number, package.id, part, TODAY, Allowance())
 
 
-@pytest.fixture
-def ledger(tmp_path: Path) -> Ledger:
-    return Ledger(tmp_path / "kept", lambda: NOON)
+@pytest.fixture(params=["file", "server"])
+def ledger(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Ledger]:
+    engine = None
+    if request.param == "server":
+        engine = request.getfixturevalue("postgresql").engine()
+    found = Ledger(tmp_path / "kept", lambda: NOON, engine)
+    yield found
+    found.close()
 
 
 def written(ledger: Ledger, *packages: PackageRecord) -> int:
@@ -62,8 +69,9 @@ def test_what_is_written_is_read_back(ledger: Ledger) -> None:
     assert [part.target.name for part in found.hand_overs] == ["a@x.example", "b@x.example"]
 
 
-def test_everybodys_figures_are_the_owners_alone(ledger: Ledger) -> None:
-    assert stat.S_IMODE(ledger.place.parent.stat().st_mode) == 0o700
+def test_everybodys_figures_are_the_owners_alone(tmp_path: Path) -> None:
+    Ledger(tmp_path / "kept", lambda: NOON).close()
+    assert stat.S_IMODE((tmp_path / "kept").stat().st_mode) == 0o700
 
 
 def test_every_change_of_state_is_an_event_with_its_time(ledger: Ledger) -> None:
@@ -125,22 +133,21 @@ def test_a_package_is_sent_only_when_all_of_it_is_and_never_hides_a_doubt(
         assert (found is State.UNSURE) == any(is_in_doubt(target, state) for target, state in counting)
 
 
-@pytest.mark.parametrize("old", HandOverState)
-@pytest.mark.parametrize("new", HandOverState)
-def test_only_the_moves_of_the_table_are_written(ledger: Ledger, old: HandOverState, new: HandOverState) -> None:
+def test_only_the_moves_of_the_table_are_written(ledger: Ledger) -> None:
     number = written(ledger, package("00042", "a@x.example"))
-    with ledger._engine.begin() as work:
-        work.execute(text("update hand_overs set state = :old"), {"old": str(old)})
-    found = ledger.packages(number)[0]
-    part = found.hand_overs[0]
-    change = Settlement(package=found, what="decided", decided=[(part, new, "why")])
-    if new in MOVES[old]:
-        ledger.changes.enter(number, [change])
-        assert ledger.packages(number)[0].hand_overs[0].state is new
-    else:
-        with pytest.raises(RunError, match="is no longer"):
+    for old, new in product(HandOverState, HandOverState):
+        with ledger._engine.begin() as work:
+            work.execute(text("update hand_overs set state = :old"), {"old": str(old)})
+        found = ledger.packages(number)[0]
+        part = found.hand_overs[0]
+        change = Settlement(package=found, what="decided", decided=[(part, new, "why")])
+        if new in MOVES[old]:
             ledger.changes.enter(number, [change])
-        assert ledger.packages(number)[0].hand_overs[0].state is old
+            assert ledger.packages(number)[0].hand_overs[0].state is new
+        else:
+            with pytest.raises(RunError, match="is no longer"):
+                ledger.changes.enter(number, [change])
+            assert ledger.packages(number)[0].hand_overs[0].state is old
 
 
 def test_runs_are_found_by_number_or_last(ledger: Ledger) -> None:

@@ -127,11 +127,14 @@ class LedgerPlace(Section):
 
     Attributes:
         folder: The folder; relative to the workspace unless it is absolute.
+        database: The name of a database under `databases` that has the record instead, for several people and machines:
+            PostgreSQL. The rendered files are in the folder, which all of them see.
         keep: How long the files are, of jobs that do not say; for ever when left out. The record always is.
         sign: The key with which `gonnet verify --export` signs the account of a run.
     """
 
     folder: str = ".gonnet"
+    database: Name | None = None
     keep: Days | None = None
     sign: SigningKey | None = None
 

@@ -7,7 +7,6 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 from sqlalchemy import Connection, Engine, insert, select, update
 
@@ -43,7 +42,7 @@ class Approvals:
         now: Gives the time, as it is written.
     """
 
-    def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
+    def __init__(self, engine: Engine, place: str, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
 
     @explained

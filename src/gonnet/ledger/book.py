@@ -8,33 +8,32 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from contextlib import ExitStack, contextmanager, suppress
-from dataclasses import replace
+from contextlib import AbstractContextManager, ExitStack, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, case, func, insert, select, update
+from sqlalchemy import Connection, Engine, Select, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
 from gonnet.errors import BusyError, RunError, StorageError
 from gonnet.ledger import chain, schema
-from gonnet.ledger.accounts import account_now
 from gonnet.ledger.approvals import Approvals
+from gonnet.ledger.bases import Base, FileBase
 from gonnet.ledger.calendar import Entries, Notices, Occurrences, Pauses
 from gonnet.ledger.changes import Changes
+from gonnet.ledger.counted import run_as_counted, run_with_account
 from gonnet.ledger.failures import explained
 from gonnet.ledger.forgetting import Forgetting
 from gonnet.ledger.hand_overs import HandOvers
 from gonnet.ledger.home import Home
 from gonnet.ledger.keeping import KeptRun, copy_ledger, files_of_runs, kept_runs, note_removal
-from gonnet.ledger.opening import open_ledger
 from gonnet.ledger.past import Sent, TakenElsewhere, sent_before, taken_elsewhere
 from gonnet.ledger.proving import Prover
-from gonnet.ledger.reading import packages_where, run_of
+from gonnet.ledger.reading import packages_where
 from gonnet.ledger.records import PackageRecord, RunRecord
-from gonnet.ledger.states import AS_TOLD, DONE, HandOverState, Purpose, RunState, State
+from gonnet.ledger.states import DONE, Purpose, RunState, State
 from gonnet.ledger.writing import RunWriter
-from gonnet.locks import HeldError, file_name, held, is_held
+from gonnet.locks import HeldError, file_name
 
 _FEW = 500  # keys that are looked up by themselves; a statement cannot name any number of them
 Clock = Callable[[], dt.datetime]
@@ -46,9 +45,12 @@ class Ledger:
     Args:
         folder: Where `ledger.db` is; made when it is first written.
         clock: Gives the time with zone.
+        engine: The database on a server in which it is instead.
 
     Attributes:
-        place: The database.
+        place: Where it is, for messages.
+        file: The file that it is; None on a server.
+        login: As whom the server knows the user; empty for a file.
         is_writable: Whether it can be written; an archived one can only be read.
         home: Knows whether this is the ledger that was last written here, or a copy.
         prover: Compares the record with its chain of events.
@@ -62,13 +64,14 @@ class Ledger:
         notices: Knows what administrators are to hear.
     """
 
-    def __init__(self, folder: Path, clock: Clock) -> None:
-        self.place = folder / "ledger.db"
+    def __init__(self, folder: Path, clock: Clock, engine: Engine | None = None) -> None:
         self._clock = clock
-        self._engine, self.is_writable = open_ledger(self.place, self.now)
-        self.home = Home(self._engine, self.place)
-        self.prover = Prover(self._engine, self.place)
-        self.forgetting = Forgetting(self._engine, self.place, self.now)
+        self._base: Base = FileBase(folder, self.now) if engine is None else _on_server(engine, self.now)
+        self._engine, self.is_writable = self._base.engine, self._base.is_writable
+        self.place, self.file, self.login = self._base.place, self._base.file, self._base.login
+        self.home = Home(self._engine, self.place, self.file)
+        self.prover = Prover(self._base)
+        self.forgetting = Forgetting(self._base, self.now)
         self.hand_overs = HandOvers(self._engine, self.place, self.now)
         self.changes = Changes(self._engine, self.place, self.now)
         self.approvals = Approvals(self._engine, self.place, self.now)
@@ -93,7 +96,7 @@ class Ledger:
             BusyError: another process holds it.
         """
         try:
-            with held(self.place.with_name(f"sending-{file_name(run.job, run.cycle)}.lock")):
+            with self._base.lock(f"sending-{file_name(run.job, run.cycle)}"):
                 yield
         except HeldError as error:
             what = f"the job '{run.job}' is being sent or changed by another process, for {run.period}"
@@ -104,7 +107,7 @@ class Ledger:
         """Hold the right to run what is due of a job; False where another process holds it."""
         with ExitStack() as stack:
             try:
-                stack.enter_context(held(self.place.with_name(f"due-{file_name(job)}.lock")))
+                stack.enter_context(self._base.lock(f"due-{file_name(job)}"))
             except HeldError:
                 yield False
                 return
@@ -121,8 +124,13 @@ class Ledger:
                 self._abort(run_id, getattr(error, "what", "") or type(error).__name__)
                 raise
 
-    def _making(self, run_id: int) -> Path:
-        return self.place.with_name(f"making-{run_id}.lock")
+    def telling(self) -> AbstractContextManager[None]:
+        """Hold the right to tell notices.
+
+        Raises:
+            HeldError: another process holds it.
+        """
+        return self._base.lock("notices")
 
     @explained
     def abort_dead(self) -> list[int]:
@@ -130,10 +138,9 @@ class Ledger:
         run = schema.runs.c
         with self._engine.connect() as work:
             making = [int(at) for at in work.scalars(select(run.id).where(run.state == RunState.PREPARING))]
-        dead = [number for number in making if not is_held(self._making(number))]
+        dead = [number for number in making if not self._base.is_locked(_making(number))]
         for number in dead:
             self._abort(number, "the program was ended before it was done")
-            self._making(number).unlink(missing_ok=True)
         return dead
 
     @explained
@@ -143,7 +150,7 @@ class Ledger:
             values |= {"purpose": Purpose.REGULAR}
             result = work.execute(insert(schema.runs).values(**(values | dict(fields))))
             run_id = int(result.inserted_primary_key[0])  # type: ignore[index]
-            stack.enter_context(held(self._making(run_id), keep=False))  # before anybody can see the run
+            stack.enter_context(self._base.lock(_making(run_id), keep=False))  # before anybody can see the run
             self._note(work, run_id, "preparing")
             return run_id
 
@@ -163,7 +170,14 @@ class Ledger:
 
     @explained
     def copy_to(self, place: Path) -> None:
-        """Write the ledger, as it is now, to a new file; others may go on writing."""
+        """Write the ledger, as it is now, to a new file; others may go on writing.
+
+        Raises:
+            StorageError: it is on a server, whose administrator copies it.
+        """
+        if self.file is None:
+            fix = "Copy the database with the server's own means, then the folder of the store"
+            raise StorageError("the ledger is on a server", where=self.place, fix=fix)
         copy_ledger(self._engine, place)
 
     @explained
@@ -202,10 +216,7 @@ class Ledger:
                 if wanted != "last" and not wanted.isdecimal():
                     what = f"there is no run of a job '{wanted}'"
                 raise RunError(what, fix="Give a number, `last`, or the name of a job; `gonnet runs` lists them all")
-            found = run_of(
-                row, self._counts(work, row.id), handed := self._handed(work, row.id), self._came(work, row.id, handed)
-            )
-            return replace(found, account=self._account(work, row)) if row.account else found
+            return run_with_account(work, row)
 
     @explained
     def run_of_occurrence(self, number: int) -> RunRecord | None:
@@ -228,52 +239,7 @@ class Ledger:
         """Every run, the newest first."""
         with self._engine.connect() as work:
             rows = work.execute(select(schema.runs).order_by(schema.runs.c.id.desc())).all()
-            return tuple(
-                run_of(
-                    row,
-                    self._counts(work, row.id),
-                    handed := self._handed(work, row.id),
-                    self._came(work, row.id, handed),
-                )
-                for row in rows
-            )
-
-    def _run(self, work: Connection, row: Row[Any]) -> RunRecord:
-        handed = self._handed(work, row.id)
-        return run_of(row, self._counts(work, row.id), handed, self._came(work, row.id, handed))
-
-    @staticmethod
-    def _counts(work: Connection, run_id: int) -> dict[State, int]:
-        table = schema.packages
-        rows = work.execute(select(table.c.state, func.count()).where(table.c.run_id == run_id).group_by(table.c.state))
-        found = {State(state): int(count) for state, count in rows}
-        return {state: found.get(state, 0) for state in State if state in found}
-
-    @staticmethod
-    def _account(work: Connection, row: Row[Any]) -> dict[str, Any]:
-        table = schema.packages.c
-        shares = work.execute(select(table.state, table.share).where(table.run_id == row.id))
-        return account_now(row.account, ((State(state), share) for state, share in shares))
-
-    @staticmethod
-    def _handed(work: Connection, run_id: int) -> dict[HandOverState, int]:
-        table = schema.hand_overs.c
-        query = select(table.state, func.count()).where(table.run_id == run_id, table.package_id.is_not(None))
-        query = query.where(table.purpose != Purpose.TRIAL, table.state.in_(DONE.values())).group_by(table.state)
-        return {HandOverState(state): int(count) for state, count in work.execute(query)}
-
-    @staticmethod
-    def _came(work: Connection, run_id: int, handed: Mapping[HandOverState, int]) -> dict[HandOverState, int]:
-        """How the packages that were sent are told of → how many; nothing where all went by mail."""
-        if not handed.keys() - {HandOverState.SENT}:
-            return {}
-        part, package = schema.hand_overs.c, schema.packages.c
-        rank = case({str(state): at for at, state in enumerate(AS_TOLD)}, value=part.state, else_=len(AS_TOLD))
-        best = select(func.min(rank).label("best")).join(schema.packages, package.id == part.package_id)
-        mine = best.where(package.run_id == run_id, package.state == State.SENT, part.purpose != Purpose.TRIAL)
-        each = mine.group_by(part.package_id).subquery()
-        rows = work.execute(select(each.c.best, func.count()).group_by(each.c.best).order_by(each.c.best))
-        return {AS_TOLD[best]: int(count) for best, count in rows if best < len(AS_TOLD)}
+            return tuple(run_as_counted(work, row) for row in rows)
 
     @explained
     def packages(
@@ -396,3 +362,14 @@ class Ledger:
         with self._engine.begin() as work:
             work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(reviewed=self.now()))
             self._note(work, run_id, "reviewed")
+
+
+def _making(run_id: int) -> str:
+    """The lock of whoever makes a run."""
+    return f"making-{run_id}"
+
+
+def _on_server(engine: Engine, now: Callable[[], str]) -> Base:
+    from gonnet.ledger.server import ServerBase
+
+    return ServerBase(engine, now)

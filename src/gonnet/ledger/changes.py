@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
 from sqlalchemy import ColumnElement, Connection, Engine, Select, select, true, update
 
@@ -114,7 +113,7 @@ class Changes:
         now: Gives the time, as it is written.
     """
 
-    def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
+    def __init__(self, engine: Engine, place: str, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
 
     @explained

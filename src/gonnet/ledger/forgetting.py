@@ -6,12 +6,12 @@ import json
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Column, Connection, Engine, Table, Text, cast, select, update
+from sqlalchemy import Column, Connection, Table, Text, cast, select, update
 
 from gonnet.ledger import chain, schema
+from gonnet.ledger.bases import Base
 from gonnet.ledger.failures import explained
 from gonnet.ledger.reading import packages_where
 from gonnet.ledger.records import HitRecord, PackageRecord
@@ -54,13 +54,12 @@ class Forgetting:
     """Finds and takes out what one ledger has of a recipient.
 
     Args:
-        engine: Its database.
-        place: Where it is, for messages.
+        base: Where it is.
         now: Gives the time, as it is written.
     """
 
-    def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
-        self._engine, self.place, self._now = engine, place, now
+    def __init__(self, base: Base, now: Callable[[], str]) -> None:
+        self._base, self._engine, self.place, self._now = base, base.engine, base.place, now
 
     @explained
     def find(self, key: str) -> Remembered:
@@ -111,9 +110,7 @@ class Forgetting:
                 self._of_run(work, run, known, named, seal, who)
             for table, names in _TOLD:
                 _clean(work, table, [table.c[name] for name in names], named)
-        with self._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as work:
-            work.exec_driver_sql("vacuum")  # what was overwritten is still in free pages of the file, and in its log
-            work.exec_driver_sql("pragma wal_checkpoint(truncate)")
+        self._base.clear()
 
     def _of_run(
         self,

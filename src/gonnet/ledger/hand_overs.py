@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import NamedTuple
 
 from sqlalchemy import Connection, Engine, func, insert, or_, select, update
@@ -86,7 +85,7 @@ class HandOvers:
         now: Gives the time, as it is written.
     """
 
-    def __init__(self, engine: Engine, place: Path, now: Callable[[], str]) -> None:
+    def __init__(self, engine: Engine, place: str, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
         self._together = Together(engine)
 

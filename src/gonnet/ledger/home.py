@@ -26,11 +26,12 @@ class Home:
 
     Args:
         engine: Its database.
-        place: Where it is.
+        place: Where it is, for messages.
+        file: The file that it is; None on a server, which is no machine's home.
     """
 
-    def __init__(self, engine: Engine, place: Path) -> None:
-        self._engine, self.place = engine, place
+    def __init__(self, engine: Engine, place: str, file: Path | None) -> None:
+        self._engine, self.place, self._file = engine, place, file
 
     @property
     @explained
@@ -60,12 +61,12 @@ class Home:
         if known > row.sends:
             many = f"{known - row.sends} send{'s' if known - row.sends > 1 else ''}"
             return f"the ledger is older than what happened here: it does not know the last {many} (a restored backup?)"
-        if not row.home or row.home == self._here():
+        if self._file is None or not row.home or row.home == self._here():
             return None
         machine, _, folder = row.home.partition("|")
         if machine != _machine() and machine and _machine():
             return f"this workspace was used on another machine, in {folder}: what was sent there since is not known"
-        if Path(folder) != self.place.parent and _identity(Path(folder) / self.place.name) == row.identity:
+        if Path(folder) != self._file.parent and _identity(Path(folder) / self._file.name) == row.identity:
             return f"this workspace is a copy of that in {folder}: what was sent there since is not known"
         return None  # it was moved
 
@@ -93,7 +94,7 @@ class Home:
         return _notes() / f"{row.identity}.key"
 
     def _here(self) -> str:
-        return f"{_machine()}|{self.place.parent.resolve()}"
+        return f"{_machine()}|{self._file.parent.resolve()}" if self._file is not None else ""
 
 
 def _machine() -> str:

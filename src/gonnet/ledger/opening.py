@@ -134,10 +134,10 @@ def _made(engine: Engine) -> None:
         schema.metadata.create_all(work)
         values = {"version": schema.VERSION, "written_by": __version__, "identity": uuid.uuid4().hex, "home": ""}
         work.execute(insert(schema.about).values(**values))
-        _stamp(work, str(schema.VERSION))
+        stamp(work, str(schema.VERSION))
 
 
-def _stamp(work: Connection, revision: str) -> None:
+def stamp(work: Connection, revision: str) -> None:
     """Say to Alembic at which revision the ledger is."""
     work.execute(text("create table if not exists alembic_version (version_num varchar(32) not null primary key)"))
     work.execute(text("delete from alembic_version"))
@@ -146,28 +146,33 @@ def _stamp(work: Connection, revision: str) -> None:
 
 def _migrate(engine: Engine, place: Path, version: int, now: Callable[[], str]) -> None:
     """Bring a ledger of an earlier form to this one: all of it or nothing, after a copy of it was put beside it."""
-    from alembic import command
-    from alembic.config import Config
-
     copy = place.with_name(f"ledger-form-{version}.db")
     copy.unlink(missing_ok=True)
     copy_ledger(engine, copy)
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
     with engine.connect() as work:
         work.exec_driver_sql("pragma foreign_keys=off")
         work.exec_driver_sql("begin immediate")
         if version == 4:
-            _stamp(work, "4")
-        config.attributes["connection"] = work
-        command.upgrade(config, "head")
-        said = {"version": schema.VERSION, "by": __version__}
-        work.execute(text("update about set version = :version, written_by = :by"), said)
-        last = work.execute(text("select max(id) from runs")).scalar()
-        if last is not None:
-            chain.add_of_run(work, last, now(), f"ledger brought from form {version} to {schema.VERSION}")
+            stamp(work, "4")
+        upgrade(work, version, now)
         work.commit()
     engine.dispose()
+
+
+def upgrade(work: Connection, version: int, now: Callable[[], str]) -> None:
+    """Bring a ledger of an earlier form to this one, in a transaction that has begun."""
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
+    config.attributes["connection"] = work
+    command.upgrade(config, "head")
+    said = {"version": schema.VERSION, "by": __version__}
+    work.execute(text("update about set version = :version, written_by = :by"), said)
+    last = work.execute(text("select max(id) from runs")).scalar()
+    if last is not None:
+        chain.add_of_run(work, last, now(), f"ledger brought from form {version} to {schema.VERSION}")
 
 
 def _quoted(place: Path) -> str:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Engine, Row, Select, func, select
+from sqlalchemy import Connection, Row, Select, func, select
 
 from gonnet.ledger import chain, schema
+from gonnet.ledger.bases import Base
 from gonnet.ledger.failures import explained
 from gonnet.ledger.forgetting import silenced_by
 from gonnet.ledger.hand_overs import HandedOver, Outcome, concluded, doubted
@@ -95,22 +95,16 @@ class Prover:
     """Compares one ledger with its events. Nothing is changed.
 
     Args:
-        engine: Its database.
-        place: Where it is.
+        base: Where it is.
     """
 
-    def __init__(self, engine: Engine, place: Path) -> None:
-        self._engine, self.place = engine, place
+    def __init__(self, base: Base) -> None:
+        self._base, self._engine, self.place = base, base.engine, base.place
 
     @explained
     def database(self) -> list[Fault]:
         """What the database itself finds wrong with its file."""
-        with self._engine.connect() as work:
-            found = [str(row[0]) for row in work.exec_driver_sql("pragma integrity_check")]
-            lost = {(str(row[0]), str(row[2])) for row in work.exec_driver_sql("pragma foreign_key_check")}
-        faults = [Fault("ledger", f"the database is damaged: {what}") for what in found if what != "ok"]
-        what = "rows of '{}' belong to rows of '{}' that are gone"
-        return faults + [Fault("ledger", what.format(*between)) for between in sorted(lost)]
+        return [Fault("ledger", what) for what in self._base.faults()]
 
     @explained
     def follow(self, noted: tuple[int, str] | None) -> Chain:

@@ -94,7 +94,7 @@ def run(work: Connection, statement: Executable, **values: object) -> DBAPICurso
     known = {**fixed, **values}
     cursor = work.connection.cursor()
     try:
-        cursor.execute(sql, tuple([known[name] for name in order]))
+        cursor.execute(sql, tuple([known[name] for name in order]) if order else known)
     except work.dialect.loaded_dbapi.Error as error:
         raise DBAPIError(sql, None, error) from error
     return cursor

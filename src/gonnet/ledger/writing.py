@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, Insert, update
@@ -21,7 +20,7 @@ Leaving = tuple[int, Sequence[MessageRecord], Sequence[HandOverRecord]]
 class RunWriter:
     """Writes the packages of one run while they are made."""
 
-    def __init__(self, engine: Engine, place: Path, now: Callable[[], str], run_id: int) -> None:
+    def __init__(self, engine: Engine, place: str, now: Callable[[], str], run_id: int) -> None:
         self._engine = engine
         self._now = now
         self.place = place

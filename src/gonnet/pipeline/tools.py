@@ -11,6 +11,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from gonnet.errors import JobError
 from gonnet.jobs import Job, Workspace
 from gonnet.ledger import Ledger, Store
 from gonnet.person import acting
@@ -22,6 +23,7 @@ from gonnet.scratch import sweep
 
 if TYPE_CHECKING:
     from gonnet.data import Periods
+    from gonnet.data.databases.connections import Pool
     from gonnet.reports import Look
 
 Clock = Callable[[], dt.datetime]
@@ -29,6 +31,7 @@ Progress = Callable[[int, int], None]
 """Called with the number of packages done and the number there are."""
 
 
+_CONNECTIONS = 16  # to a server that has the ledger: for threads that send, and for locks
 _WORTH_A_CLUSTER = 200  # packages; fewer are drawn here, whether the cluster runs or not
 
 
@@ -114,8 +117,9 @@ def open_tools(
 
     Raises:
         StorageError: the ledger cannot be opened.
+        JobError: the database in which it is cannot be used.
     """
-    ledger, workers = Ledger(workspace.kept, clock), workspace.file.workers
+    ledger, workers = Ledger(workspace.kept, clock, _server_of(workspace)), workspace.file.workers
     try:
         if ledger.is_writable:  # what processes that were killed left behind
             ledger.abort_dead()
@@ -128,7 +132,26 @@ def open_tools(
             executor=lambda packages: local_executor(packages, processes),
             cluster=cluster or (workers.dask if workers is not None else ""),
             cluster_from=1 if cluster else _WORTH_A_CLUSTER,
+            who=ledger.login or acting(),
             log=Log(workspace.folder / workspace.file.log if workspace.file.log else None, clock),
         )
     finally:
         ledger.close()
+
+
+def _server_of(workspace: Workspace) -> Pool | None:
+    """The database on a server in which the ledger is; None where it is a file of the workspace.
+
+    Raises:
+        JobError: there is no such database, or it is of another kind.
+    """
+    name, where = workspace.file.ledger.database, "gonnet.yaml, ledger.database"
+    if name is None:
+        return None
+    from gonnet.data.databases.connections import Databases  # loads what reads data
+
+    database = workspace.database(name, where)
+    if not database.url.startswith("postgres"):
+        what = f"the database '{name}' is not PostgreSQL"
+        raise JobError(what, where=where, fix="Give the ledger a database of PostgreSQL, or leave `database` out")
+    return Databases(workspace.secrets, workspace.folder).pool(name, database, where, _CONNECTIONS, writes=True)

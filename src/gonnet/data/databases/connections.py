@@ -41,6 +41,9 @@ _BATCH = 20_000
 _DRIVERS = {"postgresql": "psycopg", "postgres": "psycopg", "mysql": "pymysql", "mariadb": "pymysql"}
 _EXTRAS = {"psycopg": "gonnet[postgresql]", "pymysql": "gonnet[mysql]"}
 
+Pool = SqlEngine
+"""Connections to one database, for what is asked or written at the same time."""
+
 # Type numbers of PostgreSQL (pg_type.oid).
 _POSTGRESQL = {
     16: Hint.TRUTH, 20: Hint.WHOLE, 21: Hint.WHOLE, 23: Hint.WHOLE, 700: Hint.FLOAT, 701: Hint.FLOAT,
@@ -115,7 +118,7 @@ class Databases:
             raise self.explained(error, spec.database, database, target.where, stager.rows if stager else 0) from error
         stager.assign_types(engine, hints or stager.dated_texts())
 
-    def pool(self, name: str, database: Database, where: str, size: int, *, writes: bool = False) -> SqlEngine:
+    def pool(self, name: str, database: Database, where: str, size: int, *, writes: bool = False) -> Pool:
         """An engine of its own with `size` connections: for questions that are asked at the same time, or to write.
 
         Raises:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
-from pathlib import Path
 from typing import Any, TypeVar
 
 from sqlalchemy import Engine, Row, delete, insert, select, update
@@ -26,7 +25,7 @@ class Entries:
         place: Where it is, for messages.
     """
 
-    def __init__(self, engine: Engine, place: Path) -> None:
+    def __init__(self, engine: Engine, place: str) -> None:
         self._engine, self.place = engine, place
 
     @explained

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Collection, Sequence
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, Row, Select, delete, func, insert, select, update
@@ -28,7 +27,7 @@ class Occurrences:
         place: Where it is, for messages.
     """
 
-    def __init__(self, engine: Engine, place: Path) -> None:
+    def __init__(self, engine: Engine, place: str) -> None:
         self._engine, self.place = engine, place
 
     @explained

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine, Row, insert, select, update
@@ -24,7 +23,7 @@ class Pauses:
         place: Where it is, for messages.
     """
 
-    def __init__(self, engine: Engine, place: Path) -> None:
+    def __init__(self, engine: Engine, place: str) -> None:
         self._engine, self.place = engine, place
 
     @explained

@@ -205,7 +205,7 @@ def _failed(number: int, entry: Entry | None, error: GonnetError, tools: Tools) 
 
 def _defect(number: int, entry: Entry | None, error: Exception, tools: Tools) -> Came:
     text = "".join(traceback.format_exception(error))
-    place = tools.ledger.place.with_name("defects.txt")
+    place = tools.workspace.kept / "defects.txt"
     said = GonnetError(
         f"a defect of Gonnet stopped it: {type(error).__name__}",
         where=str(place),

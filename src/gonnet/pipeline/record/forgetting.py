@@ -88,6 +88,6 @@ def _elsewhere(tools: Tools, known: Remembered) -> Iterator[str]:
         yield f"what was put into {', '.join(sorted(placed))}"
     if tools.workspace.file.log and (folder / tools.workspace.file.log).is_file():
         yield f"the log {tools.workspace.file.log}"
-    for old in sorted(tools.ledger.place.parent.glob("ledger-form-*.db")):
+    for old in sorted(tools.workspace.kept.glob("ledger-form-*.db")):
         yield f"{old.name}, the ledger as an earlier version left it"
     yield "copies and backups of this workspace, and what recipients have"

@@ -18,7 +18,7 @@ from gonnet.ledger import HandOverRecord
 from gonnet.ledger.calendar import NoticeRecord
 from gonnet.ledger.hand_overs import AllowanceUsedError
 from gonnet.ledger.states import HandOverState, Purpose
-from gonnet.locks import HeldError, held
+from gonnet.locks import HeldError
 from gonnet.pipeline.lists import every_hand_over
 from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.sending.mail_links import link_for, outcome_of
@@ -39,7 +39,7 @@ def tell_notices(tools: Tools) -> list[str]:
         return []
     troubles = []
     try:
-        with held(tools.ledger.place.with_name("notices.lock")):
+        with tools.ledger.telling():
             for record in tools.ledger.notices.untold():
                 trouble = _told(record, spec, tools) if spec is not None else "gonnet.yaml has no `summary:`"
                 if trouble is None:

@@ -1,0 +1,92 @@
+"""Where a ledger is: a file of its own, or a database on a server that several machines share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from pathlib import Path
+from typing import Protocol
+
+from sqlalchemy import Engine
+
+from gonnet.ledger.opening import open_ledger
+from gonnet.locks import held, is_held
+
+
+class Base(Protocol):
+    """Where a ledger is, and what depends on that.
+
+    Attributes:
+        engine: Its database.
+        place: Where it is, for messages.
+        file: The file that it is; None on a server.
+        is_writable: Whether it can be written.
+        login: As whom the server knows the user; empty for a file.
+    """
+
+    engine: Engine
+    place: str
+    file: Path | None
+    is_writable: bool
+    login: str
+
+    def lock(self, name: str, *, keep: bool = True) -> AbstractContextManager[None]:
+        """Hold a lock that ends with the process, whatever becomes of it; `keep` says that others may wait for it.
+
+        Raises:
+            HeldError: another process holds it, on whatever machine.
+        """
+
+    def is_locked(self, name: str) -> bool:
+        """Whether a process holds a lock."""
+
+    def faults(self) -> list[str]:
+        """What the database itself finds wrong with what it keeps."""
+
+    def clear(self) -> None:
+        """Let nothing stay of what was overwritten."""
+
+
+class FileBase:
+    """A SQLite file.
+
+    Args:
+        folder: Where it is; made when it is first written.
+        now: Gives the time, as it is written.
+    """
+
+    login = ""
+
+    def __init__(self, folder: Path, now: Callable[[], str]) -> None:
+        self.file: Path | None = folder / "ledger.db"
+        self.place = str(self.file)
+        self._folder = folder
+        self.engine, self.is_writable = open_ledger(folder / "ledger.db", now)
+
+    @contextmanager
+    def lock(self, name: str, *, keep: bool = True) -> Iterator[None]:
+        """Hold a lock beside the file."""
+        with held(self._folder / f"{name}.lock", keep=keep):
+            yield
+
+    def is_locked(self, name: str) -> bool:
+        """Whether a process holds it; what a dead one left is cleared away."""
+        place = self._folder / f"{name}.lock"
+        if is_held(place):
+            return True
+        place.unlink(missing_ok=True)
+        return False
+
+    def faults(self) -> list[str]:
+        """What SQLite finds."""
+        with self.engine.connect() as work:
+            found = [str(row[0]) for row in work.exec_driver_sql("pragma integrity_check")]
+            lost = {(str(row[0]), str(row[2])) for row in work.exec_driver_sql("pragma foreign_key_check")}
+        damaged = [f"the database is damaged: {what}" for what in found if what != "ok"]
+        return damaged + [f"rows of '{table}' belong to rows of '{of}' that are gone" for table, of in sorted(lost)]
+
+    def clear(self) -> None:
+        """Write the file anew: what was overwritten is still in its free pages, and in its log."""
+        with self.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as work:
+            work.exec_driver_sql("vacuum")
+            work.exec_driver_sql("pragma wal_checkpoint(truncate)")
