@@ -4,16 +4,20 @@ from __future__ import annotations
 
 import shutil
 import sqlite3
+import threading
 from contextlib import closing
 from pathlib import Path
 
 import pytest
 
-from gonnet.ledger import chain
+from gonnet.errors import BusyError, RunError
+from gonnet.ledger import State, chain
+from gonnet.pipeline.record.forgetting import forget, look_for
 from gonnet.pipeline.record.verify import verify
+from gonnet.pipeline.reviewing.by_hand import Verdict, move, settle
 from gonnet.pipeline.tidy import look_round, tidy
 from lived import lived_through
-from support import MEMBERS, MILK, SETTINGS, Dairy, free_port
+from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, of
 
 RULE = "approval: {by: 1, of: [ann, bert]}\nledger: {keep: 1 day}\n"
 
@@ -243,3 +247,27 @@ def test_words_may_only_go_where_an_event_says_so(lived: Dairy) -> None:
         link.execute("update events set what = '', salt = '', said = ? where id = 9", (chain.words(salt, what),))
         link.commit()
     assert faults(lived) == ["event 9: its words were taken out, and no event says so"]
+
+
+def test_what_is_sent_again_while_somebody_is_asked_is_not_forgotten(lived: Dairy) -> None:
+    with lived.tools() as tools:
+        settle(tools.ledger.run("2"), tools, of("117"), Verdict.CLOSED, "left us", "maren")
+        found = look_for(tools, "119")
+        move(tools.ledger.run("2"), tools, of("118"), State.SKIPPED, "no", "maren")  # of somebody else: no matter
+        other = look_for(tools, "118")
+        move(tools.ledger.run("2"), tools, of("118"), State.READY, "yes after all", "maren")
+        with pytest.raises(RunError, match="may still leave"):
+            forget(other, tools)
+        with tools.ledger.alone(tools.ledger.run("2")), pytest.raises(BusyError):
+            forget(found, tools)
+        forget(found, tools)
+    assert faults(lived) == []
+
+
+def test_a_record_is_whole_while_it_is_written(lived: Dairy) -> None:
+    with lived.tools() as tools, lived.tools() as other:
+        busy = threading.Thread(target=lambda: [lived.prepared(other) for _ in range(4)])
+        busy.start()
+        found = [fault for _ in range(12) for fault in verify(tools).faults]
+        busy.join()
+    assert found == []

@@ -7,7 +7,7 @@ from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 from typing import Protocol
 
-from sqlalchemy import Engine
+from sqlalchemy import Connection, Engine
 
 from gonnet.ledger.opening import open_ledger
 from gonnet.locks import held, is_held
@@ -39,6 +39,9 @@ class Base(Protocol):
 
     def is_locked(self, name: str) -> bool:
         """Whether a process holds a lock."""
+
+    def snapshot(self) -> AbstractContextManager[Connection]:
+        """A connection that sees one state throughout, whatever others write meanwhile."""
 
     def faults(self) -> list[str]:
         """What the database itself finds wrong with what it keeps."""
@@ -76,6 +79,13 @@ class FileBase:
             return True
         place.unlink(missing_ok=True)
         return False
+
+    @contextmanager
+    def snapshot(self) -> Iterator[Connection]:
+        """A transaction that reads: the driver begins none by itself."""
+        with self.engine.connect() as work:
+            work.exec_driver_sql("begin")
+            yield work
 
     def faults(self) -> list[str]:
         """What SQLite finds."""

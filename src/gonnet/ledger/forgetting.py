@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import Column, Connection, Table, Text, cast, select, update
+from sqlalchemy import JSON, Column, Connection, Table, Text, cast, select, update
 
 from gonnet.ledger import chain, schema
 from gonnet.ledger.bases import Base
@@ -246,11 +246,8 @@ def _clean(
         said = zip(columns, texts, strict=True)
         clean = {one.name: named.sub(GONE, text) for one, text in said if text and named.search(text)}
         if clean:
-            values = {name: json.loads(text) if _is_json(table.c[name]) else text for name, text in clean.items()}
+            is_json = {name: isinstance(table.c[name].type, JSON) for name in clean}
+            values = {name: json.loads(text) if is_json[name] else text for name, text in clean.items()}
             work.execute(update(table).where(table.c.id == row).values(**values))
             is_changed = True
     return is_changed
-
-
-def _is_json(column: Column[Any]) -> bool:
-    return column.type.__class__.__name__ == "JSON"

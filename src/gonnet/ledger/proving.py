@@ -99,7 +99,7 @@ class Prover:
     """
 
     def __init__(self, base: Base) -> None:
-        self._base, self._engine, self.place = base, base.engine, base.place
+        self._base, self.place = base, base.place
 
     @explained
     def database(self) -> list[Fault]:
@@ -118,7 +118,7 @@ class Prover:
         count, head = 0, chain.START
         silent, declared = set[int](), set[int]()
         is_noted = noted is None
-        with self._engine.connect() as work:
+        with self._base.snapshot() as work:
             about = work.execute(select(schema.about.c.events, schema.about.c.head)).one()
             rows = work.execute(select(*columns).order_by(_event.id).execution_options(yield_per=_EVENTS))
             for number, digest, salt, said, *fields in rows:
@@ -152,7 +152,7 @@ class Prover:
     @explained
     def runs(self) -> tuple[list[int], list[Fault]]:
         """The numbers of all runs; and those that are gone, or of which no event speaks."""
-        with self._engine.connect() as work:
+        with self._base.snapshot() as work:
             there = list(work.scalars(select(schema.runs.c.id).order_by(schema.runs.c.id)))
             said = set(work.scalars(select(schema.events.c.run_id).distinct()))
         gone = [Fault(f"run {number}", "it is gone, and events speak of it") for number in sorted(said - {*there})]
@@ -161,7 +161,7 @@ class Prover:
     @explained
     def run(self, run_id: int) -> tuple[list[Fault], int]:
         """What of a run is not as its events left it; and how many of its packages are older than the chain."""
-        with self._engine.connect() as work:
+        with self._base.snapshot() as work:
             said, older = _said(work, run_id).get(None, _Said()), 0
             faults = list(_of_run(work, run_id, said))
             for first, last in _spans(work, run_id):
@@ -174,13 +174,13 @@ class Prover:
     def events(self, run_id: int) -> list[tuple[int, str, chain.Event]]:
         """Number and digest of each event of a run, with it, in order."""
         columns = [_event.id, _event.digest, *_FIELDS]
-        with self._engine.connect() as work:
+        with self._base.snapshot() as work:
             rows = work.execute(select(*columns).where(_event.run_id == run_id).order_by(_event.id))
             return [(number, digest, chain.Event(*said)) for number, digest, *said in rows]
 
     def packages(self, run_id: int) -> Iterator[tuple[PackageRecord, ...]]:
         """The packages of a run, some at a time."""
-        with self._engine.connect() as work:
+        with self._base.snapshot() as work:
             for span in _spans(work, run_id):
                 yield packages_where(work, [_package.run_id == run_id, _package.id.between(*span)])
 

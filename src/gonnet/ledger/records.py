@@ -202,7 +202,7 @@ class PackageRecord:
         seal: SHA-256 over all that leaves with it; empty unless it was ready.
         hand_overs: Everything of it that leaves or left for its recipient, in order; trials are not among them.
         keys: The keys that a bundle brings together, in order; empty for the package of one key.
-        share: What it has of the account of rows; it is written, and read only for the account.
+        share: What it has of the account of rows; its rows and sums by data set.
         hits: What the leak check found in it.
         prepared_as: Its state when the run was prepared.
         once: What of it makes two sends the same besides the cycle of its run.

@@ -107,6 +107,12 @@ class ServerBase:
         digest = hashlib.sha256(f"{self._identity}\0{name}".encode()).digest()
         return int.from_bytes(digest[:8], "big", signed=True)
 
+    @contextmanager
+    def snapshot(self) -> Iterator[Connection]:
+        """A transaction that reads one state."""
+        with self.engine.connect().execution_options(isolation_level="REPEATABLE READ") as work:
+            yield work
+
     def faults(self) -> list[str]:
         """Nothing: the server watches over its own files."""
         return []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass
 
 from gonnet.data.files.kept import READINGS, Kept
@@ -60,12 +61,22 @@ def look_for(tools: Tools, key: str) -> Forgotten:
 
 
 def forget(found: Forgotten, tools: Tools) -> None:
-    """Remove it.
+    """Remove it, while nobody sends or changes a run that it is of.
 
     Raises:
+        RunError: something of it was changed since it was found.
+        BusyError: another process sends or changes such a run.
         StorageError: the ledger or a file cannot be written.
     """
-    tools.ledger.forgetting.forget(found.known, lambda package: tools.seals.of(package, package.state), tools.who)
+    with ExitStack() as stack:
+        held = {(run.job, run.cycle): run for run in (tools.ledger.run(str(one)) for one in found.known.packages)}
+        for run in held.values():
+            stack.enter_context(tools.ledger.alone(run))
+        if look_for(tools, found.known.key).known != found.known:
+            raise RunError(
+                f"something of {found.known.key} was changed meanwhile", fix="Nothing was removed; look again"
+            )
+        tools.ledger.forgetting.forget(found.known, lambda package: tools.seals.of(package, package.state), tools.who)
     for digest in found.digests:
         tools.store.path(digest).unlink(missing_ok=True)
     for reading in Kept(tools.workspace.kept / READINGS).all():
