@@ -9,13 +9,13 @@ from pathlib import Path
 from sqlalchemy import Engine, select, union_all
 
 from gonnet.ledger import chain, schema
-from gonnet.ledger.states import DONE, HandOverState, Purpose, RunState, State
+from gonnet.ledger.states import OVER, HandOverState, Purpose, RunState, State
 
 REMOVED = "its files were removed"
 """How the event begins that says so of a run."""
 
 _MAY_LEAVE = (State.READY, State.FAILED, State.UNSURE, State.HELD)  # what is held may be released
-_NOT_DONE = [state for state in HandOverState if state not in (*DONE.values(), HandOverState.CLOSED)]
+_NOT_DONE = [state for state in HandOverState if state not in OVER]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -82,6 +82,9 @@ DONE = {
 }
 """What a hand-over of each kind is when it is done."""
 
+OVER = frozenset({*DONE.values(), _S.CLOSED})
+"""What of a hand-over is over: nothing of it may still leave, and nobody is in doubt."""
+
 AS_TOLD = (_S.SENT, _S.PRINTED, _S.FILED, _S.DRAFTED)
 """How a package that was sent is told of: by the first of these that something of it came to."""
 

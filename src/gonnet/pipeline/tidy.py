@@ -12,10 +12,9 @@ from gonnet.errors import JobError
 from gonnet.jobs import load_job
 from gonnet.ledger import PackageRecord, State
 from gonnet.ledger.keeping import REMOVED, KeptRun
-from gonnet.ledger.states import DONE, HandOverState
+from gonnet.ledger.states import OVER
 from gonnet.pipeline.tools import Tools
 
-_OVER = (*DONE.values(), HandOverState.CLOSED)
 _FRESH = dt.timedelta(days=1)  # what was put since may belong to a run that is being made
 
 
@@ -83,7 +82,7 @@ def _may_leave(run: KeptRun, tools: Tools) -> list[PackageRecord]:
         for package in tools.ledger.packages(run.id)
         if package.state is not State.SKIPPED
         and any(
-            part.is_in_doubt or (part.state not in _OVER and taken.of(package, part) is None)
+            part.is_in_doubt or (part.state not in OVER and taken.of(package, part) is None)
             for part in package.hand_overs
         )
     ]

@@ -10,11 +10,9 @@ from gonnet.data.files.kept import READINGS, Kept
 from gonnet.errors import RunError, typed
 from gonnet.ledger import PackageRecord, State
 from gonnet.ledger.forgetting import Remembered
-from gonnet.ledger.states import DONE, HandOverState
+from gonnet.ledger.states import OVER
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients.corrections import forget_key
-
-_OVER = (*DONE.values(), HandOverState.CLOSED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,7 +45,7 @@ def look_for(tools: Tools, key: str) -> Forgotten:
         raise RunError(f"no run has a package for key '{key}'", fix="`gonnet show RUN` lists the keys of a run")
     for run, packages in known.packages.items():
         for package in packages:
-            if package.state is not State.SKIPPED and any(part.state not in _OVER for part in package.hand_overs):
+            if package.state is not State.SKIPPED and any(part.state not in OVER for part in package.hand_overs):
                 fix = f"`{typed('show', run, package.key)}` tells what; skip or settle it first"
                 raise RunError(f"package {package.key} of run {run} may still leave, or is in doubt", fix=fix)
     own = {digest for package in known.all for digest in _files(package)}
