@@ -34,7 +34,7 @@ def on_a_terminal(dairy: Dairy, columns: int, *words: str) -> str:
     return re.sub(r"\x1b\[[0-9;]*m", "", printed.decode())
 
 
-@pytest.mark.parametrize("columns", [60, 100])
+@pytest.mark.parametrize("columns", [60, 80, 100])
 def test_number_state_and_key_stay(dairy: Dairy, columns: int) -> None:
     dairy.write("milk.csv", MILK.replace("117,", f"{LONG},"))
     dairy.write("members.csv", MEMBERS.replace("117,", f"{LONG},"))

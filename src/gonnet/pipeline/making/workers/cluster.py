@@ -9,10 +9,8 @@ from __future__ import annotations
 import logging
 import pickle
 import secrets
-import time
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from statistics import median
 from types import TracebackType
 from typing import Any
 
@@ -24,7 +22,6 @@ from gonnet.pipeline.making.orders import Order
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.workers.remote import (
     Asked,
-    Brought,
     DiffersError,
     NotSharedError,
     differences,
@@ -36,17 +33,14 @@ from gonnet.pipeline.making.workers.remote import (
 _MOST = 200  # packages of a batch: what goes over the wire for each batch is worth it
 _PATIENCE = 15  # seconds that a scheduler has to answer, and its first worker to appear
 _ALONE = 4  # times that patience, without any worker, before the cluster is taken to be gone
-_GLANCE = 0.2  # seconds to wait for each of two that make the same
-_SLOW = 4  # times what batches take, after which one is begun a second time elsewhere
 _INSTALL = "Install it: pip install 'gonnet[dask]'"
 
 
 class _OnCluster:
     """A batch that a worker makes."""
 
-    def __init__(self, orders: Sequence[Order], store: Store, crew: ClusterCrew) -> None:
-        self._orders, self._store, self._crew = orders, store, crew
-        self._futures: list[Any] = [crew.begun(orders)]
+    def __init__(self, future: Any, store: Store, crew: ClusterCrew) -> None:  # noqa: ANN401  Dask has no types
+        self._future, self._store, self._crew = future, store, crew
 
     def result(self) -> tuple[Made, ...]:
         """What came of it; its files are in the store.
@@ -55,16 +49,15 @@ class _OnCluster:
             UnreachableError: the cluster went away, or a worker is not like this machine.
             StorageError: workers died of it, or cannot see what they need.
         """
-        brought = self._crew.answer(self._orders, self._futures)
+        brought = self._crew.answer(self._future)
         for data in brought.files.values():
             self._store.put(data)
         return tuple(brought.made)
 
     def cancel(self) -> object:
         """Do not begin it any more."""
-        for future in self._futures:
-            with suppress(Exception):
-                future.cancel()
+        with suppress(Exception):
+            self._future.cancel()
         return None
 
 
@@ -84,7 +77,6 @@ class ClusterCrew:
         self._client: Any = None
         self._seen = store.folder / f".seen-{secrets.token_hex(8)}"
         self._asked: Any = None
-        self._took: list[float] = []
 
     def __enter__(self) -> ClusterCrew:
         """Find the cluster, see that its workers are like this machine, and give them the kit.
@@ -148,18 +140,11 @@ class ClusterCrew:
 
     def submit(self, orders: Sequence[Order]) -> _OnCluster:
         """Have a batch made."""
-        return _OnCluster(tuple(orders), self._store, self)
+        future = self._client.submit(produce_there, self._asked, tuple(orders), pure=False)
+        return _OnCluster(future, self._store, self)
 
-    def begun(self, orders: Sequence[Order], workers: Sequence[str] | None = None) -> Any:  # noqa: ANN401
-        """The future of a batch, on any worker or on one of some."""
-        return self._client.submit(produce_there, self._asked, orders, pure=False, workers=workers)
-
-    def answer(self, orders: Sequence[Order], futures: list[Any]) -> Brought:
+    def answer(self, future: Any) -> Any:  # noqa: ANN401  Dask has no types
         """What a worker brought.
-
-        Args:
-            orders: The batch.
-            futures: It, as it was begun; once more where it is begun a second time.
 
         Raises:
             UnreachableError: the cluster went away, or a worker is not like this machine.
@@ -170,7 +155,7 @@ class ClusterCrew:
         from distributed.comm.core import CommClosedError
 
         try:
-            brought = self._waited(orders, futures)
+            return self._waited(future)
         except DiffersError as error:
             raise self._failure(str(error), "Install the same on all machines") from error
         except NotSharedError as error:
@@ -187,41 +172,21 @@ class ClusterCrew:
             ) from error
         except (FutureCancelledError, CommClosedError, OSError, TimeoutError) as error:
             raise self._failure("it went away", "Start it again") from error
-        self._took.append(brought.seconds)
-        return brought
 
-    def _waited(self, orders: Sequence[Order], futures: list[Any]) -> Brought:
-        """The first answer, however long it takes, as long as there are workers.
-
-        One that takes much longer than others do is begun a second time, by workers that do not have it: its own may
-        hang, and look alive.
+    def _waited(self, future: Any) -> Any:  # noqa: ANN401  Dask has no types
+        """The answer, however long it takes, as long as there are workers.
 
         Raises:
             TimeoutError: there are none any more.
         """
-        began = last_seen = time.monotonic()
+        alone = 0
         while True:
-            for future in tuple(futures):
-                with suppress(TimeoutError):
-                    found: Brought = future.result(timeout=_PATIENCE if len(futures) == 1 else _GLANCE)
-                    return found
-            now = time.monotonic()
-            last_seen = now if self._client.nthreads() else last_seen
-            if now - last_seen > _ALONE * _PATIENCE:
-                raise TimeoutError
-            is_slow = len(futures) == 1 and now - began > self._too_long
-            if is_slow and (others := self._others(futures[0])):
-                futures.append(self.begun(orders, others))
-
-    @property
-    def _too_long(self) -> float:
-        return _SLOW * median(self._took) if self._took else _SLOW * _PATIENCE
-
-    def _others(self, future: Any) -> list[str]:  # noqa: ANN401
-        """The workers that do not have a batch, where one has it."""
-        at_work: dict[str, Sequence[str]] = self._client.processing()
-        having = {worker for worker, keys in at_work.items() if future.key in keys}
-        return sorted(set(at_work) - having) if having else []
+            try:
+                return future.result(timeout=_PATIENCE)
+            except TimeoutError:
+                alone = 0 if self._client.nthreads() else alone + 1
+                if alone == _ALONE:
+                    raise
 
     def _require_alike(self, found: Mapping[str, Mapping[str, str]]) -> None:
         here = made_with()

@@ -6,7 +6,6 @@ import hashlib
 import pickle
 import platform
 import threading
-import time
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -57,12 +56,10 @@ class Brought:
     Attributes:
         made: The packages, in order.
         files: SHA-256 → the bytes of files that are not in the store of the run.
-        seconds: How long it took.
     """
 
     made: Sequence[Made]
     files: Mapping[str, bytes]
-    seconds: float
 
 
 @lru_cache(maxsize=1)
@@ -140,12 +137,10 @@ def produce_there(asked: Asked, orders: Sequence[Order]) -> Brought:
     if not is_shared and (asked.needs_files or any(order.own_files for order in orders)):
         raise NotSharedError
     with _ALONE:
-        began = time.monotonic()
         worker = worker_for(f"{asked.seen} {is_shared}", lambda: _kit(asked, is_shared=is_shared))
         made = tuple(worker.make(order) for order in orders)
         store = worker.kit.store
-        files = store.taken() if isinstance(store, Carried) else {}
-        return Brought(made=made, files=files, seconds=time.monotonic() - began)
+        return Brought(made=made, files=store.taken() if isinstance(store, Carried) else {})
 
 
 def _is_seen(place: str) -> bool:
