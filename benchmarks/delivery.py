@@ -15,6 +15,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
+from itertools import islice
 from pathlib import Path
 from typing import TypeVar
 
@@ -93,7 +94,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
     with open_tools(workspace, 1) as tools:
         job = load_job(workspace, "statements")
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
-        plans = run.plans[:count]
+        plans = list(islice(run.plans, count))
         rows = dict(rows_of(run.engine, run.fields["gonnet_rows"], [plan.key for plan in plans]))
         alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
         for form in ("pdf", "xlsx"):

@@ -23,11 +23,39 @@ def _own_notes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """Offer to try more than each change needs."""
+    parser.addoption(
+        "--both-records", action="store_true", help="all that sends and decides, with both kinds of record"
+    )
+
+
+def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
+    """What sends and decides is tried with both kinds of record; what takes long, when that is asked for."""
+    said = getattr(metafunc.module, "BOTH_RECORDS", "")
+    asks = said == "always" or (said and metafunc.config.getoption("--both-records"))
+    if (
+        asks
+        and "dairy" in metafunc.fixturenames
+        and not any(mark.name == "of_a_file" for mark in metafunc.definition.iter_markers())
+    ):
+        metafunc.parametrize("record", ["file", "server"], indirect=True)
+
+
 @pytest.fixture
-def dairy(tmp_path: Path) -> Dairy:
+def record(request: pytest.FixtureRequest) -> str:
+    """The database in which the record of a dairy is; empty for a file."""
+    if getattr(request, "param", "file") == "file":
+        return ""
+    place: Place = request.getfixturevalue("postgresql")
+    return place.url
+
+
+@pytest.fixture
+def dairy(tmp_path: Path, record: str) -> Dairy:
     """The usual dairy, with nothing listening at its port."""
     port = free_port()
-    found = Dairy(folder=tmp_path / "tarnvale", port=port)
+    found = Dairy(folder=tmp_path / "tarnvale", port=port, record=record)
     found.write("gonnet.yaml", SETTINGS.replace("PORT", str(port)))
     found.write("milk.csv", MILK)
     found.write("members.csv", MEMBERS)

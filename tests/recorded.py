@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
-from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord, PackageRecord, State
+import datetime as dt
 
+from gonnet.ledger import DocumentRecord, HandOverRecord, Ledger, MessageRecord, PackageRecord, State
+from gonnet.ledger.hand_overs import Allowance, Outcome
+from gonnet.ledger.states import HandOverState
+
+NOON = dt.datetime(2026, 11, 5, 12, 0, tzinfo=dt.UTC)
+TODAY = "2026-11-05"
+SENT = Outcome(state=HandOverState.SENT, code=250, reply="ok")
+LATER = Outcome(state=HandOverState.DEFERRED, code=450, reply="busy", refused="recipient")
 RUN = {
     "job": "statements",
     "title": "Milk",
@@ -45,3 +53,16 @@ def package(key: str, *addresses: str, state: State = State.READY) -> PackageRec
         messages=(message,) if addresses else (),
         hand_overs=tuple(HandOverRecord.of_message(message.message_id, address) for address in addresses),
     )
+
+
+def begun(ledger: Ledger, number: int, package: PackageRecord, part: HandOverRecord) -> bool:
+    """Write the intent of a hand-over."""
+    return ledger.hand_overs.begin(number, package.id, part, TODAY, Allowance())
+
+
+def written(ledger: Ledger, *packages: PackageRecord) -> int:
+    """Write a run with some packages; its number."""
+    with ledger.writing(**RUN) as run:
+        run.add(packages)
+        run.close(seconds=1.25, account={"read": 4}, findings=[("note", "a finding")])
+    return run.id

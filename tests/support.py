@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from gonnet.jobs import Job, load_job, load_workspace
-from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
+from gonnet.ledger import FolderStore, HandOverRecord, PackageRecord, RunRecord
 from gonnet.ledger.hand_overs import Allowance, Outcome
 from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.prepare import prepare
@@ -100,14 +100,20 @@ class Dairy:
     Attributes:
         folder: Where it is.
         port: Of its mail server.
+        record: The database in which its record is, where it is not a file.
     """
 
     folder: Path
     port: int
+    record: str = ""
 
     def write(self, name: str, text: str | bytes) -> Path:
         path = self.folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
+        if name == "gonnet.yaml" and isinstance(text, str) and self.record:
+            mine = f"databases: {{record: {{url: '{self.record}'}}"
+            text = text.replace("databases: {", f"{mine}, ") if "databases: {" in text else f"{text}{mine}}}\n"
+            text += "ledger: {database: record}\n"
         path.write_bytes(text if isinstance(text, bytes) else text.encode("utf-8"))
         return path
 
@@ -169,6 +175,11 @@ class Dairy:
 
         folder = self.folder / "mailbox"
         return [message.delivered_to for message in kept(folder)] if folder.exists() else []
+
+
+def stored(tools: Tools, digest: str) -> Path:
+    """The file of the store that is under a digest."""
+    return FolderStore(tools.workspace.kept / "store").path(digest)
 
 
 def of(*keys: str) -> Selection:

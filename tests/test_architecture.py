@@ -17,7 +17,7 @@ ROOT = Path(gonnet.__file__).parent
 RANKS = (
     ("errors", "findings", "given", "glimpse", "person", "private", "remembering"),
     ("locks", "schemas"),
-    ("scratch",),
+    ("scratch", "signing"),
     ("wording",),
     ("jobs",),
     ("data", "calendar"),

@@ -48,6 +48,12 @@ def test_keys_shows_everybody_with_figures_contacts_and_outcome(shop: Dairy) -> 
         ("0117", "nobody on the list has this key"),
         ("118", "more than the tank holds"),
     ]
+    pages = [shop.gonnet("keys", "statements", "--lines", "3", "--page", str(page), code=3).stdout for page in (1, 2)]
+    assert "Page 1 of 2; on the others: 1 ready, 1 skipped." in pages[0]
+    assert all("5 keys, 6 rows" in page for page in pages)
+    assert ["Hallbank" in page for page in pages] == [True, False]
+    assert "1 key, 1 row: 1 held" in shop.gonnet("keys", "statements", "--find", "HALLBANK@", code=3).stdout
+    assert "the list has 2 pages" in shop.gonnet("keys", "statements", "--lines", "3", "--page", "3", code=2).stderr
 
 
 def test_explain_shows_each_rule_with_the_values_that_went_in(shop: Dairy) -> None:

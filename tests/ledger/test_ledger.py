@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import stat
-from collections.abc import Iterator
 from itertools import product
 from pathlib import Path
 
@@ -15,37 +14,11 @@ from sqlalchemy import text
 
 from gonnet.errors import RunError, SealError, StorageError
 from gonnet.jobs.targets import Target, TargetKind
-from gonnet.ledger import HandOverRecord, Ledger, PackageRecord, State, Store
+from gonnet.ledger import FolderStore, HandOverRecord, Ledger, State
 from gonnet.ledger.changes import Settlement
 from gonnet.ledger.hand_overs import Allowance, Outcome
 from gonnet.ledger.states import DONE, MOVES, HandOverKind, HandOverState, Purpose, RunState, is_in_doubt, package_state
-from recorded import RUN, package
-
-NOON = dt.datetime(2026, 11, 5, 12, 0, tzinfo=dt.UTC)
-TODAY = "2026-11-05"
-SENT = Outcome(state=HandOverState.SENT, code=250, reply="ok")
-LATER = Outcome(state=HandOverState.DEFERRED, code=450, reply="busy", refused="recipient")
-
-
-def begun(ledger: Ledger, number: int, package: PackageRecord, part: HandOverRecord) -> bool:
-    return ledger.hand_overs.begin(number, package.id, part, TODAY, Allowance())
-
-
-@pytest.fixture(params=["file", "server"])
-def ledger(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Ledger]:
-    engine = None
-    if request.param == "server":
-        engine = request.getfixturevalue("postgresql").engine()
-    found = Ledger(tmp_path / "kept", lambda: NOON, engine)
-    yield found
-    found.close()
-
-
-def written(ledger: Ledger, *packages: PackageRecord) -> int:
-    with ledger.writing(**RUN) as run:
-        run.add(packages)
-        run.close(seconds=1.25, account={"read": 4}, findings=[("note", "a finding")])
-    return run.id
+from recorded import LATER, NOON, SENT, begun, package, written
 
 
 def test_what_is_written_is_read_back(ledger: Ledger) -> None:
@@ -169,7 +142,7 @@ def test_a_ledger_that_cannot_be_read_is_told(tmp_path: Path) -> None:
 
 
 def test_the_store_gives_back_what_it_was_given(tmp_path: Path) -> None:
-    store = Store(tmp_path / "store")
+    store = FolderStore(tmp_path / "store")
     digest = store.put(b"milk")
     assert store.put(b"milk") == digest
     assert store.get(digest) == b"milk"
@@ -177,7 +150,7 @@ def test_the_store_gives_back_what_it_was_given(tmp_path: Path) -> None:
 
 
 def test_the_store_never_gives_back_anything_else(tmp_path: Path) -> None:
-    store = Store(tmp_path / "store")
+    store = FolderStore(tmp_path / "store")
     digest = store.put(b"milk")
     store.path(digest).write_bytes(b"water")
     with pytest.raises(SealError, match="was changed after the review"):

@@ -30,6 +30,7 @@ NAMES = (
     "form-8",
     "form-9",
     "form-10",
+    "form-11",
 )
 JOB = """\
 title: Milk statements
@@ -92,7 +93,11 @@ def test_what_was_sent_is_not_sent_again_and_a_doubt_can_be_settled(old: Dairy) 
 def test_it_has_the_tables_of_a_new_one_and_a_copy_of_the_old_stays(form: str, tmp_path: Path) -> None:
     folder = lay(form, tmp_path / "old")
     with closing(sqlite3.connect(folder / "ledger.db")) as link:
-        kept = "hand_overs" if form in ("form-5", "form-6", "form-7", "form-8", "form-9", "form-10") else "deliveries"
+        kept = (
+            "hand_overs"
+            if form in ("form-5", "form-6", "form-7", "form-8", "form-9", "form-10", "form-11")
+            else "deliveries"
+        )
         rows = link.execute(f"select count(*) from {kept}").fetchone()
     for place in (folder, tmp_path / "new"):
         Ledger(place, lambda: dt.datetime(2026, 11, 5, tzinfo=dt.UTC)).close()

@@ -15,6 +15,8 @@ from gonnet.pipeline.reviewing.amending.amend import amend
 from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from support import MEMBERS, MILK, RULES, Dairy, of
 
+BOTH_RECORDS = "always"
+
 BUNDLED = (
     ("key: farm_no, name: farm_name, to: email, cc: adviser", "key: farm_no, to: adviser, bundle: {as: whole}"),
     ("{name: idle,", "{name: idle, for: bundles,"),

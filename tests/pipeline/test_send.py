@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from email import message_from_bytes
 from email.policy import default
 from typing import Any
@@ -16,7 +17,9 @@ from gonnet.pipeline.sending.trial import trial
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
 from scripted_smtp import HANG_UP, Script, serving
-from support import Dairy, begun
+from support import Dairy, begun, stored
+
+BOTH_RECORDS = "always"
 
 ZOE, LAKA, INES = "zoe@members.tarnvale.example", "laka@members.tarnvale.example", "ines@tarnvale.example"
 
@@ -71,7 +74,7 @@ def test_each_message_holds_its_own_documents_byte_for_byte(dairy: Dairy) -> Non
 def test_a_refusal_or_a_doubt_is_one_packages_own(
     dairy: Dairy, answers: dict[str, list[str]], state: str, again: str, stored: int
 ) -> None:
-    script = Script(answers=answers)
+    script = Script(answers=deepcopy(answers))
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         assert sent(dairy, tools, run, script)["117"] == state
@@ -131,7 +134,7 @@ def test_what_is_no_longer_what_was_reviewed_is_refused(dairy: Dairy, what: str)
 def _tamper(tools: Tools, package: Any, what: str) -> None:  # noqa: ANN401
     if what in ("document", "message"):
         part = package.documents[0] if what == "document" else package.messages[0]
-        tools.store.path(part.sha256).write_bytes(b"something else")
+        stored(tools, part.sha256).write_bytes(b"something else")
         return
     change = {
         "address": ("update hand_overs set target = 'evil@x.example' where id = :id", package.hand_overs[0].id),
@@ -160,7 +163,11 @@ def test_a_trial_reaches_the_given_addresses_and_changes_nothing(dairy: Dairy) -
 def test_two_sends_of_a_run_at_once_are_refused(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
-        with tools.ledger.alone(run), dairy.tools() as others, pytest.raises(RunError, match="by another process"):
+        with (
+            tools.ledger.rights.alone(run),
+            dairy.tools() as others,
+            pytest.raises(RunError, match="by another process"),
+        ):
             send(run, others)
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import random
 import signal
 import subprocess
 import sys
+import time
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
@@ -74,9 +76,9 @@ def test_a_second_machine_is_told_and_goes_on_where_a_dead_one_ended(crowd: Dair
     serve(crowd, "--pause", "0.3")
     first = start(crowd, "send", "1", "--yes")
     wait_for(lambda: len(crowd.mail()) > 2)
-    told = crowd.gonnet("send", "1", "--yes", code=2).stderr
+    told = crowd.gonnet("hold", "1", "011", "--why", "x", code=2).stderr
     assert "'statements' is being sent or changed by another process" in told
-    assert "is being sent or changed" in crowd.gonnet("hold", "1", "011", "--why", "x", code=2).stderr
+    assert "Others are still sending it" in crowd.gonnet("send", "1", "--yes", "--only", "011").stdout
     first.send_signal(signal.SIGKILL)
     first.wait()
     crowd.gonnet("send", "1", "--yes", code=None)
@@ -85,6 +87,27 @@ def test_a_second_machine_is_told_and_goes_on_where_a_dead_one_ended(crowd: Dair
     assert len(arrived) >= states["sent"]
     assert states["sent"] + states.get("unsure", 0) == FARMS
     assert states.get("unsure", 0) <= 1
+    assert "The record is whole" in crowd.gonnet("verify").stdout
+
+
+@pytest.mark.parametrize("killed", [0, 1, 2, 3])
+def test_several_send_one_run_at_once_and_some_are_killed(killed: int, crowd: Dairy, serve: Callable[..., Any]) -> None:
+    serve(crowd, "--pause", "0.6")
+    pick = random.Random(killed)
+    senders = [start(crowd, "send", "1", "--yes") for _ in range(3)]
+    with crowd.tools() as tools:
+        wait_for(lambda: sum("begun by" in what for _, what in tools.ledger.history(1)) == len(senders))
+    for one in senders[:killed]:
+        time.sleep(pick.uniform(0, 0.3))
+        one.send_signal(signal.SIGKILL)
+    ends = [one.wait(60) for one in senders]
+    assert set(ends[killed:]) <= {0, 3}
+    if killed == len(senders):
+        crowd.gonnet("send", "1", "--yes", code=None)
+    shown = crowd.json("show", "1", code=None)
+    assert set(Counter(crowd.mail()).values()) == {1}
+    assert shown["states"]["sent"] + shown["states"].get("unsure", 0) == FARMS
+    assert shown["states"].get("unsure", 0) <= killed
     assert "The record is whole" in crowd.gonnet("verify").stdout
 
 

@@ -14,7 +14,7 @@ from gonnet.pipeline.reviewing.by_hand import move
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tidy import look_round, tidy
 from gonnet.pipeline.tools import Tools
-from support import SETTINGS, Dairy, of
+from support import SETTINGS, Dairy, of, stored
 
 DAY = dt.date(2026, 11, 5)
 KEEP = ("title: Milk statements", "title: Milk statements\nkeep: 30 days")
@@ -30,7 +30,7 @@ def put_long_ago(tools: Tools) -> None:
     """As if everything had been put on the day of the run."""
     at = dt.datetime(2019, 11, 5, tzinfo=dt.UTC).timestamp()
     for digest, _, _ in tools.store.digests():
-        os.utime(tools.store.path(digest), (at, at))
+        os.utime(stored(tools, digest), (at, at))
 
 
 def documents(dairy: Dairy, tools: Tools, run: RunRecord, key: str = "117") -> list[bytes]:
@@ -100,7 +100,7 @@ def test_without_a_word_everything_is_kept_but_what_no_run_needs(dairy: Dairy) -
         stray = tools.store.put(b"of a run that was never finished")
         assert look_round(tools).digests == (), "it may belong to a run that is being made"
         long_ago = tools.clock().timestamp() - 100_000
-        os.utime(tools.store.path(stray), (long_ago, long_ago))
+        os.utime(stored(tools, stray), (long_ago, long_ago))
         found = look_round(tools)
         assert (found.digests, dict(found.runs)) == ((stray,), {})
         tidy(found, tools)

@@ -115,7 +115,11 @@ SQL: list[tuple[str, str, str]] = [
     ("update approvals set who = 'bert' where id = 2", "run 1", "its approvals were changed"),
     ("update approvals set voided = null", "run 1", "its approvals were changed"),
     ("delete from approvals where id = 1", "run 1", "its approvals were changed"),
-    ("insert into approvals select 9, 2, who, at, why, digest, null from approvals where id = 1", "run 2", "approvals"),
+    (
+        "insert into approvals select 9, 2, who, at, why, digest, null, '' from approvals where id = 1",
+        "run 2",
+        "approvals",
+    ),
     (
         "update events set what = 'released by ann: go' where what like 'released by maren%'",
         "event 1",
@@ -258,7 +262,7 @@ def test_what_is_sent_again_while_somebody_is_asked_is_not_forgotten(lived: Dair
         move(tools.ledger.run("2"), tools, of("118"), State.READY, "yes after all", "maren")
         with pytest.raises(RunError, match="may still leave"):
             forget(other, tools)
-        with tools.ledger.alone(tools.ledger.run("2")), pytest.raises(BusyError):
+        with tools.ledger.rights.alone(tools.ledger.run("2")), pytest.raises(BusyError):
             forget(found, tools)
         forget(found, tools)
     assert faults(lived) == []

@@ -62,7 +62,7 @@ def test_a_csv_is_written_as_the_job_or_the_language_says(dairy: Dairy) -> None:
             job = dairy.job(("{report: statement, as: xlsx}", written))
             found = survey(job, tools, Request(as_of=AS_OF, asked={}))
             found.engine.close()
-        form = found.plans[0].documents[1].csv
+        form = next(iter(found.plans)).documents[1].csv
         assert form is not None
         assert (form.delimiter, form.decimal, form.encoding) == expected
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from gonnet.cli import _show
 
@@ -48,7 +48,7 @@ def show(packages: Sequence[PackageRecord], changes: Mapping[str, Sequence[str]]
     _show.show(table, least=("Message", *reversed(figures), "Way", "Documents", "+", "Rows", "To", "Name"))
 
 
-def rest(page: Page) -> None:
+def rest(page: Page[Any]) -> None:
     """Print what is on the other pages, counted, and how to see it."""
     if page.pages > 1:
         counted = ", ".join(f"{count:,} {state}" for state, count in page.rest.items())

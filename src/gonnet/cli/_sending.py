@@ -257,9 +257,13 @@ def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
         by_mail = run.handed.keys() <= {"sent"}
         words = {State.SENT: "sent" if by_mail else "handed over"}
         said = ", ".join(f"{count:,} {words.get(state, state)}" for state, count in report.states.items()) or "nothing"
-        _show.line(f"{'Stopped' if is_stopped else 'Done'}: {said}. Run {run.id} now: {_report.states(run)}.", "bold")
+        now = "Others are still sending it." if sent.is_shared else f"Run {run.id} now: {_report.states(run)}."
+        _show.line(f"{'Stopped' if is_stopped else 'Done'}: {said}. {now}", "bold")
     if report.ended:
         _warn(f"{report.ended}; what has not left is still ready")
+    if sent.is_shared:  # what is under way there is not unsure: nobody is asked to settle it
+        _show.next_steps((typed("show", run.id), "see how far they are; the last of them tells of it all"))
+        return
     wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
     tried = {package.key for package in sent.choice.packages}
     held = [package for package in tools.ledger.packages(run.id, states=(State.HELD,)) if package.key in tried]

@@ -11,21 +11,28 @@ from gonnet.cli import _exit, _options
 from gonnet.errors import typed
 
 if TYPE_CHECKING:
-    from gonnet.pipeline.sending.approving import Offered
+    from gonnet.pipeline.sending.approving import Hand, Offered
 
 
 @click.command(short_help="Say yes to a run that others prepared.")
 @_options.run_argument
 @click.option("--why", default="", metavar="TEXT", help="What you looked at, for the record.")
+@click.option(
+    "--key",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Sign with this private key (Ed25519, PEM), and be whose key it is.",
+)
 @_options.workspace_option
 @_options.yes_option
-def approve(run_id: str, why: str, workspace: Path | None, yes: bool) -> int:
+def approve(run_id: str, why: str, key: Path | None, workspace: Path | None, yes: bool) -> int:
     """Say yes to exactly the packages of a run, as they are now, under your own name as a user of the system.
 
-    Any change by hand after that ends it. `approval:` in gonnet.yaml, or in the job, says who may and from when on.
+    Any change by hand after that ends it. `approval:` in gonnet.yaml, or in the job, says who may, who signs with a
+    key, and from when on.
 
     \b
     Example:  gonnet approve last --why "totals agree with the pool"
+              gonnet approve last --key ~/keys/me.pem
     """
     from gonnet.cli import _open, _report, _show
     from gonnet.pipeline.sending.approving import approve as say_yes
@@ -43,13 +50,26 @@ def approve(run_id: str, why: str, workspace: Path | None, yes: bool) -> int:
     with _open.tools_at(workspace) as tools:
         run = tools.ledger.run(run_id)
         before = len(tools.ledger.approvals.of(run.id))
-        lacking = say_yes(run, tools, why, ask)
-        if len(tools.ledger.approvals.of(run.id)) == before:
+        lacking = say_yes(run, tools, why, ask, _hand(key) if key is not None else None)
+        given = tools.ledger.approvals.of(run.id)
+        if len(given) == before:
             _show.line("Nothing was approved.")
             return _exit.WRONG
+        who = given[-1].who
         if lacking is not None:
-            _show.line(f"Approved by {tools.who}; {lacking}.", "bold")
+            _show.line(f"Approved by {who}; {lacking}.", "bold")
         else:
-            _show.line(f"Approved by {tools.who}. Run {run.id} can be sent.", "bold")
+            _show.line(f"Approved by {who}. Run {run.id} can be sent.", "bold")
             _show.next_steps((typed("send", run.id), "hand over what is ready; asks first"))
     return _exit.DONE
+
+
+def _hand(place: Path) -> Hand:
+    """What signs with a key; its password is asked for where it has one."""
+    import base64
+
+    from gonnet.pipeline.sending.approving import Hand
+    from gonnet.signing import private_key, public_part
+
+    key = private_key(place.expanduser(), lambda: str(click.prompt("Password of the key", hide_input=True)), "--key")
+    return Hand(public_part(key), lambda data: base64.b64encode(key.sign(data)).decode())

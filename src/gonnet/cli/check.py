@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -122,7 +121,7 @@ def _kept_lists(job: str, lists: Sequence[KeptList], *, as_json: bool) -> int:
 
 def _as_json(job: Job, checked: Checked) -> None:
     found, findings = checked.survey, checked.findings
-    states = Counter(str(plan.decision.outcome) for plan in found.plans)
+    states = {str(state): count for state, count in found.plans.states.items()}
     click.echo(
         json.dumps(
             {
@@ -131,7 +130,7 @@ def _as_json(job: Job, checked: Checked) -> None:
                 "seconds": {name: round(seconds, 3) for name, seconds in found.seconds.items()},
                 "parameters": found.values.recorded(),
                 "keys": len(found.counts),
-                "states": dict(states),
+                "states": states,
                 "findings": [{"weight": str(f.weight), "text": f.text, "key": f.key} for f in findings],
             },
             ensure_ascii=False,
@@ -156,9 +155,8 @@ def _tell(job: Job, checked: Checked, zone: dt.tzinfo, *, quiet: bool) -> None:
         for name, moment in checked.coming:
             said = f"next {moment.astimezone(zone):%a %d %b %Y %H:%M}" if moment is not None else "when its data come"
             _show.line(f"  {'calendar':<14} {name}: {said}")
-        states = Counter(str(plan.decision.outcome) for plan in found.plans)
-        told = ", ".join(f"{count:,} {state}" for state, count in states.items()) or "no packages"
-        bundles = sum(plan.is_bundle for plan in found.plans)
+        told = ", ".join(f"{count:,} {state}" for state, count in found.plans.states.items()) or "no packages"
+        bundles = found.plans.bundles
         more = f"; {_show.many(bundles, 'bundle')} among them" if bundles else ""
         _show.line(f"  {'packages':<14} {told}{more}")
     for plan in checked.held:

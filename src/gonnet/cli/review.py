@@ -115,7 +115,7 @@ def review(
         earlier, lacking = sent_already(run, tools), _lacking(run, tools)
         note_review(run, tools, is_whole=not (only or state or find))
     if as_json:
-        _report.as_json(run, part.packages if sort or reverse else packages, earlier)
+        _report.as_json(run, part.shown if sort or reverse else packages, earlier)
     elif not _tell_where(run, page, sheet):
         _list(run, packages, part, against, earlier, into, lacking, quiet=quiet)
     return _exit.ATTENTION if wants_attention(run) else _exit.DONE
@@ -178,7 +178,7 @@ def _wanted(packages: Sequence[PackageRecord], states: Sequence[str], find: str 
 def _list(
     run: RunRecord,
     packages: Sequence[PackageRecord],
-    page: Page,
+    page: Page[PackageRecord],
     against: Comparison | None,
     earlier: Mapping[str, int],
     into: Path | None,
@@ -199,13 +199,13 @@ def _list(
         _show.line(f"Files    {'; '.join(places)}")
     if against is not None:
         _listing.against(against)
-    held = [package for package in page.packages if str(package.state) in OPEN]
+    held = [package for package in page.shown if str(package.state) in OPEN]
     _report.withheld(held, most=len(held))
     _report.sent_before(earlier)
     noted = {key: (f"sent already in run {number}",) for key, number in earlier.items()}
     for key, words in changes(against).items():
         noted[key] = (*noted.get(key, ()), *words)
-    _listing.show(page.packages, noted, several=len(subjects) > 1)
+    _listing.show(page.shown, noted, several=len(subjects) > 1)
     _listing.rest(page)
     _report.account(run)
     _report.since(packages)

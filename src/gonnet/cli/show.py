@@ -73,7 +73,7 @@ def _run(tools: Tools, run: RunRecord, packages: Sequence[PackageRecord], number
     table = _show.table(
         "State", ("Key", "key"), ("Name", 30), ("Address", 44), ("Answer of the server, or the reason", "wrap")
     )
-    for package in page.packages:
+    for package in page.shown:
         told = [(str(part), part.answer or _not_yet(part)) for part in package.hand_overs] or [("", package.reason)]
         if str(package.state) in ("held", "skipped"):
             told = [(", ".join(package.to), package.reason)]
@@ -92,8 +92,8 @@ def _approvals(tools: Tools, run: RunRecord) -> None:
 
     for one in tools.ledger.approvals.of(run.id):
         still = f", counts no more since {one.voided:%Y-%m-%d %H:%M}" if one.voided is not None else ""
-        why = f": {one.why}" if one.why else ""
-        said = f"Approval {one.who} on {one.at:%Y-%m-%d %H:%M}, digest {one.digest[:12]}{still}{why}"
+        why, signed = f": {one.why}" if one.why else "", ", signed" if one.signature else ""
+        said = f"Approval {one.who} on {one.at:%Y-%m-%d %H:%M}, digest {one.digest[:12]}{signed}{still}{why}"
         _show.line(said, "bright_black" if still else "")
     if (lacking := Needed(run, tools).lacking()) is not None:
         _show.line(f"Approval {lacking}", "yellow")
@@ -156,7 +156,7 @@ def _body(tools: Tools, message: MessageRecord) -> str:
 
     from gonnet.errors import SealError
 
-    if not tools.store.path(message.sha256).exists():
+    if not tools.store.has(message.sha256):
         return "(its text is no longer kept)"
     try:
         sealed = tools.store.get(message.sha256)

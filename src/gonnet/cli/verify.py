@@ -85,7 +85,7 @@ def _copied(tools: Tools, folder: Path, *, as_json: bool) -> int:
             f"The copy is in {made.folder}: {_show.many(made.files + made.kept, 'file')} and the ledger.", "bold"
         )
         if made.is_apart:
-            _show.line("Its gonnet.yaml names another folder for the ledger; take `ledger: {folder: …}` out to use it.")
+            _show.line("Its gonnet.yaml names another place for the record; take `folder` and `store` of `ledger` out.")
         _show.line("The key of its seals is not in it: keep that apart (docs/auditing.md).", "bright_black")
     return _exit.ATTENTION if made.verdict.faults else _exit.DONE
 

@@ -17,10 +17,10 @@ from gonnet.jobs import secrets
 from gonnet.jobs.approval import Approval
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.reach import Reach
+from gonnet.jobs.record_places import LedgerPlace
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
 from gonnet.jobs.style import Style
-from gonnet.jobs.values import Days
 from gonnet.wording.formats import House
 
 _T = TypeVar("_T")
@@ -95,6 +95,7 @@ class Summary(Section):
         sender: From whom it is.
         when: After every send and every occurrence, or only where not everything that was due left.
         digest: When one message tells of everything since the last one: `monday 07:00`.
+        with_review: Whether the review of a run that the calendar prepared, and that waits for somebody, is attached.
         server: The mail server by which it leaves; the only one when left out.
     """
 
@@ -102,41 +103,8 @@ class Summary(Section):
     sender: str = Field(alias="from")
     when: Literal["always", "when wrong"] = "always"
     digest: Annotated[Entry | None, BeforeValidator(_as_entry, json_schema_input_type=str)] = None
+    with_review: bool = True
     server: str | None = None
-
-
-class SigningKey(Section):
-    """The key with which accounts of runs are signed.
-
-    Attributes:
-        key: Its file: an Ed25519 key in PEM; relative to the workspace unless it is absolute.
-        password: What opens it: `${NAME}` from the environment, or from a keyring.
-    """
-
-    key: str
-    password: str | None = None
-
-    @field_validator("password")
-    @classmethod
-    def _is_named(cls, value: str | None) -> str | None:
-        return secrets.required(value)
-
-
-class LedgerPlace(Section):
-    """Where the record of runs and the rendered files are kept.
-
-    Attributes:
-        folder: The folder; relative to the workspace unless it is absolute.
-        database: The name of a database under `databases` that has the record instead, for several people and machines:
-            PostgreSQL. The rendered files are in the folder, which all of them see.
-        keep: How long the files are, of jobs that do not say; for ever when left out. The record always is.
-        sign: The key with which `gonnet verify --export` signs the account of a run.
-    """
-
-    folder: str = ".gonnet"
-    database: Name | None = None
-    keep: Days | None = None
-    sign: SigningKey | None = None
 
 
 class Program(Section):

@@ -11,12 +11,13 @@ from gonnet.ledger.records import (
     RunRecord,
 )
 from gonnet.ledger.states import State
-from gonnet.ledger.store import Store
+from gonnet.ledger.store import FolderStore, Store
 from gonnet.ledger.writing import RunWriter
 
 __all__ = [
     "ContactRecord",
     "DocumentRecord",
+    "FolderStore",
     "HandOverRecord",
     "HitRecord",
     "Ledger",

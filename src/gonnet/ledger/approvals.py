@@ -13,17 +13,21 @@ from sqlalchemy import Connection, Engine, insert, select, update
 from gonnet.ledger import chain, schema
 from gonnet.ledger.failures import explained
 
+Sign = Callable[[bytes], str]
+"""Signs something; the signature in Base64."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ApprovalRecord:
     """A person's yes to the packages of a run as they were.
 
     Attributes:
-        who: The system's name of the user.
+        who: The system's name of the user, or that of whose key it is signed with.
         at: When.
         why: What they said of it.
         digest: SHA-256 over the seals of all packages.
         voided: When a change by hand ended it, or None.
+        signature: Their signature of `statement`, in Base64; empty where it has none.
     """
 
     who: str
@@ -31,6 +35,13 @@ class ApprovalRecord:
     why: str
     digest: str
     voided: dt.datetime | None
+    signature: str = ""
+
+
+def statement(run_id: int, who: str, at: str, why: str, digest: str) -> bytes:
+    """What an approval says, as it is signed: JSON without blanks, in ASCII."""
+    said = ["gonnet approval 1", run_id, digest, who, at, why]
+    return json.dumps(said, ensure_ascii=True, separators=(",", ":")).encode("ascii")
 
 
 class Approvals:
@@ -58,6 +69,7 @@ class Approvals:
                 why=row.why,
                 digest=row.digest,
                 voided=dt.datetime.fromisoformat(row.voided) if row.voided else None,
+                signature=row.signature,
             )
             for row in rows
         )
@@ -69,16 +81,18 @@ class Approvals:
             return _digest(work, run_id)
 
     @explained
-    def give(self, run_id: int, who: str, why: str, digest: str) -> bool:
-        """Enter an approval; False where the packages are no longer those that were shown."""
+    def give(self, run_id: int, who: str, why: str, digest: str, sign: Sign | None = None) -> bool:
+        """Enter an approval, signed where there is a key; False where the packages are not those that were shown."""
         at = self._now()
         with self._engine.begin() as work:
             work.execute(update(schema.runs).where(schema.runs.c.id == run_id).values(title=schema.runs.c.title))
             if _digest(work, run_id) != digest:
                 return False
             values = {"run_id": run_id, "who": who, "at": at, "why": why, "digest": digest}
-            work.execute(insert(schema.approvals).values(**values))
-            said = f"approved by {who}, digest {digest[:12]}" + (f": {why}" if why else "")
+            signature = sign(statement(run_id, who, at, why, digest)) if sign is not None else ""
+            work.execute(insert(schema.approvals).values(**values, signature=signature))
+            how = "approved with their key" if signature else "approved"
+            said = f"{how} by {who}, digest {digest[:12]}" + (f": {why}" if why else "")
             chain.add_of_run(work, run_id, at, said)
         return True
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 from typing import Protocol
@@ -11,6 +11,33 @@ from sqlalchemy import Connection, Engine
 
 from gonnet.ledger.opening import open_ledger
 from gonnet.locks import held, is_held
+
+
+class Share(Protocol):
+    """The part of one process in the sending of a run.
+
+    Attributes:
+        is_sole: Whether no other process can have a part in it.
+    """
+
+    @property
+    def is_sole(self) -> bool:
+        """See above."""
+
+    def claim(self, numbers: Collection[int]) -> Collection[int]:
+        """Those of some packages that are now this process's alone, until it gives them back or ends."""
+
+    def give_back(self, numbers: Collection[int]) -> None:
+        """Let others claim packages again."""
+
+    def if_alone(self) -> AbstractContextManager[bool]:
+        """Whether no other process has a part in it now; if so none gets one while this lasts."""
+
+    def outstays(self) -> bool:
+        """Whether no other process has a part in it any longer; if so none gets one before this one ends.
+
+        Where others have, its own ends with this: so one of them alone is the last.
+        """
 
 
 class Base(Protocol):
@@ -39,6 +66,13 @@ class Base(Protocol):
 
     def is_locked(self, name: str) -> bool:
         """Whether a process holds a lock."""
+
+    def share(self, name: str, of: int) -> AbstractContextManager[Share]:
+        """Hold a lock together with all who hold it for the same thing, and with nobody else.
+
+        Raises:
+            HeldError: another process holds it alone, or for something else.
+        """
 
     def snapshot(self) -> AbstractContextManager[Connection]:
         """A connection that sees one state throughout, whatever others write meanwhile."""
@@ -81,6 +115,13 @@ class FileBase:
         return False
 
     @contextmanager
+    def share(self, name: str, of: int) -> Iterator[Share]:
+        """Hold it alone: who writes one file waits for whoever else writes it, so that two would not be faster."""
+        del of
+        with self.lock(name):
+            yield _Whole()
+
+    @contextmanager
     def snapshot(self) -> Iterator[Connection]:
         """A transaction that reads: the driver begins none by itself."""
         with self.engine.connect() as work:
@@ -100,3 +141,25 @@ class FileBase:
         with self.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as work:
             work.exec_driver_sql("vacuum")
             work.exec_driver_sql("pragma wal_checkpoint(truncate)")
+
+
+class _Whole:
+    """The part of a process that nobody shares with."""
+
+    is_sole = True
+
+    def claim(self, numbers: Collection[int]) -> Collection[int]:
+        """All of them."""
+        return numbers
+
+    def give_back(self, numbers: Collection[int]) -> None:
+        """Nothing: nobody waits for them."""
+
+    @contextmanager
+    def if_alone(self) -> Iterator[bool]:
+        """There is never another."""
+        yield True
+
+    def outstays(self) -> bool:
+        """There was never another."""
+        return True

@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, ExitStack, contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, Select, func, insert, select, update
 from sqlalchemy.exc import SQLAlchemyError
 
-from gonnet.errors import BusyError, RunError, StorageError
+from gonnet.errors import RunError, StorageError
 from gonnet.ledger import chain, schema
 from gonnet.ledger.approvals import Approvals
 from gonnet.ledger.bases import Base, FileBase
@@ -31,9 +31,9 @@ from gonnet.ledger.past import Sent, TakenElsewhere, sent_before, taken_elsewher
 from gonnet.ledger.proving import Prover
 from gonnet.ledger.reading import packages_where
 from gonnet.ledger.records import PackageRecord, RunRecord
+from gonnet.ledger.rights import Rights
 from gonnet.ledger.states import DONE, Purpose, RunState, State
 from gonnet.ledger.writing import RunWriter
-from gonnet.locks import HeldError, file_name
 
 _FEW = 500  # keys that are looked up by themselves; a statement cannot name any number of them
 Clock = Callable[[], dt.datetime]
@@ -52,6 +52,7 @@ class Ledger:
         file: The file that it is; None on a server.
         login: As whom the server knows the user; empty for a file.
         is_writable: Whether it can be written; an archived one can only be read.
+        rights: Gives the right to send, to change, to run what is due, to whoever is first.
         home: Knows whether this is the ledger that was last written here, or a copy.
         prover: Compares the record with its chain of events.
         forgetting: Takes out what names one recipient.
@@ -69,6 +70,7 @@ class Ledger:
         self._base: Base = FileBase(folder, self.now) if engine is None else _on_server(engine, self.now)
         self._engine, self.is_writable = self._base.engine, self._base.is_writable
         self.place, self.file, self.login = self._base.place, self._base.file, self._base.login
+        self.rights = Rights(self._base)
         self.home = Home(self._engine, self.place, self.file)
         self.prover = Prover(self._base)
         self.forgetting = Forgetting(self._base, self.now)
@@ -89,31 +91,6 @@ class Ledger:
         self._engine.dispose()
 
     @contextmanager
-    def alone(self, run: RunRecord) -> Iterator[None]:
-        """Hold the right to send a run or to change its packages, and with it every run of the same job and cycle.
-
-        Raises:
-            BusyError: another process holds it.
-        """
-        try:
-            with self._base.lock(f"sending-{file_name(run.job, run.cycle)}"):
-                yield
-        except HeldError as error:
-            what = f"the job '{run.job}' is being sent or changed by another process, for {run.period}"
-            raise BusyError(what, where=f"run {run.id}", fix="Wait until it is done, then look again") from error
-
-    @contextmanager
-    def alone_with(self, job: str) -> Iterator[bool]:
-        """Hold the right to run what is due of a job; False where another process holds it."""
-        with ExitStack() as stack:
-            try:
-                stack.enter_context(self._base.lock(f"due-{file_name(job)}"))
-            except HeldError:
-                yield False
-                return
-            yield True
-
-    @contextmanager
     def writing(self, **fields: object) -> Iterator[RunWriter]:
         """Open a run and close it when the block ends; one that fails is kept as aborted, and cannot be sent."""
         with ExitStack() as stack:
@@ -123,14 +100,6 @@ class Ledger:
             except BaseException as error:
                 self._abort(run_id, getattr(error, "what", "") or type(error).__name__)
                 raise
-
-    def telling(self) -> AbstractContextManager[None]:
-        """Hold the right to tell notices.
-
-        Raises:
-            HeldError: another process holds it.
-        """
-        return self._base.lock("notices")
 
     @explained
     def abort_dead(self) -> list[int]:
@@ -264,6 +233,12 @@ class Ledger:
             if chosen:
                 self._require(work, run_id, chosen)
             return packages_where(work, wanted, chosen)
+
+    @explained
+    def packages_now(self, numbers: Collection[int]) -> tuple[PackageRecord, ...]:
+        """Some packages, by number, as they are now."""
+        with self._engine.connect() as work:
+            return packages_where(work, [schema.packages.c.id.in_(numbers)], set())
 
     @staticmethod
     def _require(work: Connection, run_id: int, keys: Collection[str]) -> None:

@@ -110,8 +110,9 @@ def run_standing(work: Connection, run_id: int) -> str:
 def approvals_of(work: Connection, run_id: int) -> str:
     """Digest of all approvals of a run, those that count no more too."""
     table = schema.approvals.c
-    mine = select(table.who, table.at, table.why, table.digest, table.voided).where(table.run_id == run_id)
-    return _digest(["approvals", *(list(row) for row in work.execute(mine.order_by(table.id)))])
+    mine = select(table.who, table.at, table.why, table.digest, table.voided, table.signature)
+    rows = work.execute(mine.where(table.run_id == run_id).order_by(table.id))
+    return _digest(["approvals", *([*said, signature] if signature else said for *said, signature in rows)])
 
 
 def content_of(package: PackageRecord) -> str:

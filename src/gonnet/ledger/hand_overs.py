@@ -18,6 +18,7 @@ from gonnet.ledger.failures import explained
 from gonnet.ledger.records import HandOverRecord
 from gonnet.ledger.states import TAKEN, HandOverState, Purpose, State, package_state
 from gonnet.ledger.together import Together
+from gonnet.ledger.turns import Turns
 from gonnet.ledger.writing import hand_over_row
 
 _KEPT = 500  # characters of an answer
@@ -83,11 +84,15 @@ class HandOvers:
         engine: Its database.
         place: Where it is, for messages.
         now: Gives the time, as it is written.
+
+    Attributes:
+        turns: Gives turns at a pace, over all who hand over.
     """
 
     def __init__(self, engine: Engine, place: str, now: Callable[[], str]) -> None:
         self._engine, self.place, self._now = engine, place, now
         self._together = Together(engine)
+        self.turns = Turns(self._together, place)
 
     def close(self) -> None:
         """Give the connection back."""
@@ -150,16 +155,19 @@ class HandOvers:
         now, reply = self._now(), outcome.reply[:_KEPT]
         outcome = replace(outcome, reply=reply)
         how = {"of": outcome.refused, "answer": outcome.code, "said": reply, "put": outcome.put_at, "now": now}
-        if statements.run(work, statements.ANSWERED[outcome.state], part=part.id, **how).rowcount != 1:
-            raise AssertionError(f"hand-over {part.id} cannot become {outcome.state}")
+        is_late = statements.run(work, statements.ANSWERED[outcome.state], part=part.id, **how).rowcount != 1
         state = None
-        if package_id is not None and part.purpose is not Purpose.TRIAL:
+        if package_id is not None and part.purpose is not Purpose.TRIAL and not is_late:
             mine = HandedOver(part.target, outcome.state, outcome.answer)
             state = conclude_package(work, package_id, mine if alone else None)
         trial = "trial to " if part.purpose is Purpose.TRIAL else "summary to " if package_id is None else ""
         more = f" as {outcome.put_at}" if outcome.put_at and outcome.put_at != part.target.place else ""
-        came = chain.part_standing(outcome.state, outcome.refused, outcome.code, reply, outcome.put_at)
         said = f"{trial}{part.target}{more}: {outcome.text}"
+        came = None
+        if is_late:  # the connection was lost, others held it for dead, and a person decided
+            said = f"{said}; known only after somebody had settled it"
+        else:
+            came = chain.part_standing(outcome.state, outcome.refused, outcome.code, reply, outcome.put_at)
         if run_id is not None:
             chain.add(work, [chain.Event(now, said, run_id, package_id, part.id, standing=came)])
         return state
@@ -294,8 +302,9 @@ def _require_within(work: Connection, run_id: int | None, target: Target, day: s
     Raises:
         AllowanceUsedError: it would.
     """
-    if target.kind is not TargetKind.ADDRESS:
+    if target.kind is not TargetKind.ADDRESS or limits == Allowance():
         return
+    work.execute(select(schema.about.c.identity).with_for_update())  # who writes beside us waits: both count both
     if limits.of_run is not None and run_id is not None and _left_of(work, run_id) > limits.of_run:
         raise AllowanceUsedError(f"the limit of messages for a run is reached: gonnet.yaml allows {limits.of_run:,}")
     if limits.of_day is not None and _left_on(work, day) > limits.of_day:

@@ -70,7 +70,7 @@ def sent_before(work: Connection, job: str) -> dict[str, Sent]:
         .join(schema.hand_overs, _parts.package_id == _packages.id)
         .outerjoin(schema.messages, message.package_id == _packages.id)
         .where(_parts.state.in_(LETTERS), _parts.purpose != Purpose.TRIAL)
-        .group_by(_packages.id)
+        .group_by(_packages.id, last.c.times)
     )
     return {
         row.same_key: Sent(

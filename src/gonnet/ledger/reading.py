@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from typing import Any, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table, Text, cast, literal, select
@@ -23,6 +23,7 @@ from gonnet.ledger.records import (
 from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState, State
 
 R = TypeVar("R")
+_TOGETHER = 1_000  # rows
 
 
 def _read(table: Table, *names: str, lists: Sequence[str] = (), of: FromClause | None = None) -> Select[Any]:
@@ -87,8 +88,17 @@ def packages_where(
     documents, messages = parts(_DOCUMENTS, _document), parts(_MESSAGES, _message)
     carried = {message.id: message.message_id for part in messages.values() for message in part}
     hand_overs = parts(_HAND_OVERS, lambda row: _hand_over(row, carried))
-    found = [tuple(row) for row in work.execute(_PACKAGES.where(*conditions))]
-    return tuple(_package(row, documents, messages, hand_overs) for row in found if not keys or row[1] in keys)
+    rows = (tuple(row) for row in work.execute(_PACKAGES.where(*conditions)))
+    found = [row for row in rows if not keys or row[1] in keys]
+    return tuple(_package(row, documents, messages, hand_overs) for row in _taken_apart(found))
+
+
+def _taken_apart(rows: Sequence[tuple[Any, ...]]) -> Iterator[tuple[Any, ...]]:
+    """The rows with their last value, which is JSON, taken apart: many at once, so that names in it are kept once."""
+    for at in range(0, len(rows), _TOGETHER):
+        some = rows[at : at + _TOGETHER]
+        lists = json.loads(f"[{','.join(row[-1] for row in some)}]")
+        yield from ((*row[:-1], found) for row, found in zip(some, lists, strict=True))
 
 
 def _package(
@@ -98,7 +108,7 @@ def _package(
     hand_overs: Mapping[int, Sequence[HandOverRecord]],
 ) -> PackageRecord:
     number, key, name, state, prepared_as, reason, rows, seal, once, lists = row
-    figures, odd, keys, steps, hits, contacts, kept, share = json.loads(lists)
+    figures, odd, keys, steps, hits, contacts, kept, share = lists
     return PackageRecord(
         id=number,
         key=key,

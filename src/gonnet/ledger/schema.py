@@ -6,6 +6,7 @@ from sqlalchemy import (
     JSON,
     Boolean,
     Column,
+    Float,
     ForeignKey,
     Index,
     Integer,
@@ -16,7 +17,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-VERSION = 11
+VERSION = 12
 
 metadata = MetaData()
 
@@ -70,6 +71,7 @@ approvals = Table(
     Column("why", Text, nullable=False),
     Column("digest", String(64), nullable=False),
     Column("voided", String),
+    Column("signature", String(88), nullable=False, default=""),
 )
 
 packages = Table(
@@ -180,6 +182,8 @@ events = Table(
     Column("said", String(64)),
     Column("digest", String(64), nullable=False),
 )
+
+paces = Table("paces", metadata, Column("name", String, primary_key=True), Column("free_at", Float, nullable=False))
 
 entries = Table(
     "entries",

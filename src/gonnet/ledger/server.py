@@ -19,7 +19,9 @@ from sqlalchemy.exc import SQLAlchemyError
 from gonnet import __version__
 from gonnet.errors import StorageError
 from gonnet.ledger import schema
+from gonnet.ledger.bases import Share
 from gonnet.ledger.failures import storage_error
+from gonnet.ledger.fellows import Fellow, keeps_watch
 from gonnet.ledger.opening import stamp, upgrade
 from gonnet.locks import HeldError
 
@@ -83,6 +85,7 @@ class ServerBase:
         del keep  # nothing stays of one
         link = self.engine.connect().execution_options(isolation_level="AUTOCOMMIT")
         try:
+            keeps_watch(link)
             if not link.execute(text("select pg_try_advisory_lock(:key)"), {"key": self._key(name)}).scalar():
                 raise HeldError
             try:
@@ -90,6 +93,21 @@ class ServerBase:
             finally:
                 with suppress(SQLAlchemyError):  # a connection that is lost has given it back
                     link.execute(text("select pg_advisory_unlock(:key)"), {"key": self._key(name)})
+        finally:
+            with suppress(SQLAlchemyError):
+                link.close()
+
+    @contextmanager
+    def share(self, name: str, of: int) -> Iterator[Share]:
+        """Hold an advisory lock with others, on a connection of its own."""
+        link = self.engine.connect().execution_options(isolation_level="AUTOCOMMIT")
+        try:
+            keeps_watch(link)
+            fellow = Fellow(link, self._key, name, of, self.place)
+            try:
+                yield fellow
+            finally:
+                fellow.end()
         finally:
             with suppress(SQLAlchemyError):
                 link.close()

@@ -98,7 +98,8 @@ MOVES: Mapping[HandOverState, frozenset[HandOverState]] = {
     _S.WAITING: frozenset({_S.BEGUN, _S.DEFERRED, _S.REFUSED, _S.CLOSED}),
     _S.DEFERRED: frozenset({_S.BEGUN, _S.DEFERRED, _S.REFUSED, _S.WAITING, _S.CLOSED}),
     _S.BEGUN: frozenset({*DONE.values(), _S.DEFERRED, _S.REFUSED, _S.UNSURE, _S.WAITING, _S.CLOSED}),
-    _S.UNSURE: frozenset({*DONE.values(), _S.WAITING, _S.CLOSED}),
+    # An answer may still come where a sender was held for dead.
+    _S.UNSURE: frozenset({*DONE.values(), _S.DEFERRED, _S.REFUSED, _S.WAITING, _S.CLOSED}),
     _S.REFUSED: frozenset({_S.WAITING, _S.CLOSED}),
     _S.DRAFTED: frozenset({_S.SENT, _S.WAITING, _S.CLOSED}),
     _S.SENT: frozenset(),

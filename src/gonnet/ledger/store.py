@@ -1,4 +1,7 @@
-"""The store of rendered files: each under the SHA-256 of its bytes, written whole or not at all."""
+"""The store of rendered files: each under the SHA-256 of its bytes, written whole or not at all.
+
+It is a folder, or a bucket on a server (`bucket.py`). Both are asked the same.
+"""
 
 from __future__ import annotations
 
@@ -7,15 +10,52 @@ import os
 import re
 import tempfile
 from collections.abc import Iterator
+from contextlib import AbstractContextManager, nullcontext, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 from gonnet import private
 from gonnet.errors import SealError, StorageError
 
 
+class Store(Protocol):
+    """Where rendered files are kept."""
+
+    def put(self, data: bytes) -> str:
+        """Keep `data`; returns its SHA-256. Putting the same bytes again changes nothing but when they were put.
+
+        Raises:
+            StorageError: it cannot be written.
+            UnreachableError: its server cannot be reached.
+        """
+
+    def get(self, digest: str) -> bytes:
+        """The bytes kept under `digest`, checked against it.
+
+        Raises:
+            SealError: they are gone or are no longer what was put.
+            UnreachableError: its server cannot be reached.
+        """
+
+    def has(self, digest: str) -> bool:
+        """Whether something is kept under `digest`."""
+
+    def digests(self) -> Iterator[tuple[str, int, float]]:
+        """Every file that is kept: its digest, its bytes, and when it was last put, in seconds since 1970."""
+
+    def remove(self, digest: str, since: float | None = None) -> None:
+        """Remove a file; not where it was put after `since`, in seconds since 1970, if that is given."""
+
+    def together(self) -> AbstractContextManager[None]:
+        """Within it, what is put may be written a little later; at its end all of it is."""
+
+    def flush(self) -> None:
+        """Wait until everything put so far is where nothing is lost when the power goes."""
+
+
 @dataclass(frozen=True, slots=True)
-class Store:
+class FolderStore:
     """A folder of files named by their digest.
 
     Attributes:
@@ -78,6 +118,10 @@ class Store:
             raise SealError(f"the stored file {digest[:12]}… was changed after the review", where=place)
         return data
 
+    def has(self, digest: str) -> bool:
+        """Whether something is kept under `digest`."""
+        return self.path(digest).exists()
+
     def path(self, digest: str) -> Path:
         """Where the file with this digest is kept."""
         return Path(self._place(digest))
@@ -92,11 +136,16 @@ class Store:
                 about = place.stat()
                 yield place.name, about.st_size, about.st_mtime
 
-    def remove(self, digest: str, since: float) -> None:
+    def remove(self, digest: str, since: float | None = None) -> None:
         """Remove a file, unless it was put after `since`, in seconds since 1970."""
         place = self.path(digest)
-        if place.is_file() and place.stat().st_mtime <= since:
-            place.unlink(missing_ok=True)
+        with suppress(FileNotFoundError):
+            if since is None or place.stat().st_mtime <= since:
+                place.unlink()
+
+    def together(self) -> AbstractContextManager[None]:
+        """Everything is written when it is put."""
+        return nullcontext()
 
     def flush(self) -> None:
         """Wait until everything put so far is on the disk."""

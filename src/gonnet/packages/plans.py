@@ -13,7 +13,7 @@ from gonnet.packages.own_files import OwnFile
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import Lock
 from gonnet.recipients import Addressed
-from gonnet.rules import Decision, Evaluated
+from gonnet.rules import Decision, Evaluated, Outcome
 from gonnet.wording.filling import Wording
 
 
@@ -139,6 +139,11 @@ class PackagePlan:
     def key(self) -> str:
         """The package's key."""
         return self.addressed.key
+
+    @property
+    def state(self) -> Outcome:
+        """What would become of it."""
+        return self.decision.outcome
 
     @property
     def is_made(self) -> bool:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, replace
+from itertools import islice
 from pathlib import Path
 
 import pypdfium2
@@ -13,7 +14,7 @@ import pypdfium2
 from gonnet import delivery, private
 from gonnet.errors import DataError, StorageError
 from gonnet.jobs import Job
-from gonnet.ledger import Store
+from gonnet.ledger import FolderStore, Store
 from gonnet.packages import PackagePlan, safe_name
 from gonnet.pipeline.making import batches
 from gonnet.pipeline.making.message_texts import senders_of
@@ -68,9 +69,10 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
     senders = senders_of(job, tools)
     found = survey(job, tools, request)
     with closing(found.engine), scratch(tools.work_folder) as folder:
-        chosen = {plan.key: "" for plan in found.plans[:first]} if first or request.only else telling(found.plans)
-        plans = tuple(plan for plan in found.plans if plan.key in chosen)
-        aside = replace(tools, store=Store(folder), executor=lambda _packages: Inline())
+        some = islice(found.plans, first)
+        chosen = {plan.key: "" for plan in some} if first or request.only else telling(found.plans)
+        plans = found.plans.only(frozenset(chosen))
+        aside = replace(tools, store=FolderStore(folder), executor=lambda _packages: Inline())
         watch = watch_of(job, found)
         made = batches.make(aside, replace(found, plans=plans), senders, watch, lambda _done, _total: None)
         try:
@@ -82,28 +84,33 @@ def preview(job: Job, tools: Tools, request: Request, first: int | None, form: s
             ) from error
 
 
-def telling(plans: Sequence[PackagePlan]) -> dict[str, str]:
+def telling(plans: Iterable[PackagePlan]) -> dict[str, str]:
     """Key → why it tells something: the most and fewest rows, the longest name, one for each language and decision."""
-    found: dict[str, list[str]] = {}
-    drawn = [plan for plan in plans if plan.documents]
-    superlatives: list[tuple[str, Callable[[PackagePlan], int]]] = [
-        ("the most rows", lambda plan: -plan.addressed.rows),
-        ("the fewest rows", lambda plan: plan.addressed.rows),
-        ("the longest name", lambda plan: -len(plan.addressed.name)),
-    ]
-    for why, measure in superlatives if drawn else ():
-        found.setdefault(min(drawn, key=measure).key, []).append(why)
-    seen: set[tuple[str, str]] = set()
-    for locale in dict.fromkeys(plan.locale for plan in drawn):
-        if not all(plan.locale == locale for plan in drawn):
-            first = next(plan.key for plan in drawn if plan.locale == locale)
-            found.setdefault(first, []).append(called(locale))
-    for plan in plans:
+    best: dict[str, tuple[int, str]] = {}
+    locales: dict[str, str] = {}
+    decisions: dict[tuple[str, str], str] = {}
+    order: dict[str, int] = {}
+    for at, plan in enumerate(plans):
+        if plan.documents:
+            rows = plan.addressed.rows
+            for why, worth in (
+                ("the most rows", rows),
+                ("the fewest rows", -rows),
+                ("the longest name", len(plan.addressed.name)),
+            ):
+                if why not in best or worth > best[why][0]:
+                    best[why] = worth, plan.key
+                    order[plan.key] = at
+            if locales.setdefault(plan.locale, plan.key) == plan.key:
+                order[plan.key] = at
         decision = (str(plan.decision.outcome), str(plan.decision.cause or ""))
-        if decision not in seen:
-            seen.add(decision)
-            found.setdefault(plan.key, []).append(f"one that is {': '.join(part for part in decision if part)}")
-    return {plan.key: ", ".join(found[plan.key]) for plan in plans if plan.key in found}
+        if decisions.setdefault(decision, plan.key) == plan.key:
+            order[plan.key] = at
+    found = [(key, why) for why, (_, key) in best.items()]
+    found += [(key, called(locale)) for locale, key in locales.items() if len(locales) > 1]
+    found += [(key, f"one that is {': '.join(part for part in one if part)}") for one, key in decisions.items()]
+    keys = sorted({key for key, _ in found}, key=order.__getitem__)
+    return {key: ", ".join(why for of, why in found if of == key) for key in keys}
 
 
 def _sample(plan: PackagePlan, made: Made | None, why: str, store: Store, form: str | None, into: Path) -> Sample:

@@ -1,7 +1,7 @@
 """The story of a send: doubt → choose → ask → hand over → write back → tell → attention.
 
 At most once, and never silently not at all. Whoever sends gives `ask` and `tell`: a person at a terminal, a calendar, a
-test.
+test. Where the ledger allows several to send one run, the last of them does what comes once, after all of it.
 """
 
 from __future__ import annotations
@@ -15,7 +15,8 @@ from dataclasses import dataclass, field, replace
 from gonnet.errors import DataError, GonnetError, RunError, UnreachableError
 from gonnet.jobs import Job, load_job
 from gonnet.ledger import PackageRecord, RunRecord, State
-from gonnet.pipeline.attention import chosen_want_attention
+from gonnet.ledger.bases import Share
+from gonnet.pipeline.attention import WANTING, chosen_want_attention
 from gonnet.pipeline.sending.choosing import Choice, choose
 from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.sending.handing_over import SendReport, Tell, hand_over_all, servers_of
@@ -51,6 +52,7 @@ class Sent:
         choice: What was to leave.
         report: What was handed over; None where nothing was to leave, or nobody agreed.
         is_agreed: Whether whoever was asked agreed.
+        is_shared: Whether others are still sending it; the last of them writes back and tells.
         troubles: What went wrong beside the sending.
         wants_attention: Whether something of what was chosen wants a person.
     """
@@ -59,6 +61,7 @@ class Sent:
     choice: Choice
     report: SendReport | None = None
     is_agreed: bool = True
+    is_shared: bool = False
     troubles: tuple[str, ...] = field(default=())
     wants_attention: bool = False
 
@@ -103,19 +106,21 @@ def send(
         return _told(run, choice, None, tools, wish, None)
     if not ask(run, choice):
         return Sent(run=run, choice=choice, is_agreed=False)
-    follow = _Steps(run, tools)
-    report = _handed_over(run, choice, tools, wish, tell, follow)
-    return _told(run, choice, report, tools, wish, follow.job)
+    sending = _Sending(run, choice, tools, wish, tell)
+    report = sending.all()
+    return _told(run, choice, report, tools, wish, sending.steps.job)
 
 
 def settle_doubt(run: RunRecord, tools: Tools) -> RunRecord:
     """The run, after what a send that was killed left without an answer is called unsure.
 
+    Where others are sending it too, nobody knows yet which of that is still under way: the last of them does it.
+
     Raises:
-        RunError: another process is sending it.
+        RunError: another process is changing it, or sending it where only one can.
     """
-    with tools.ledger.alone(run):
-        found = tools.ledger.hand_overs.doubt_begun(run.id)
+    with tools.ledger.rights.sharing(run) as share, share.if_alone() as is_alone:
+        found = is_alone and tools.ledger.hand_overs.doubt_begun(run.id)
     return tools.ledger.run(str(run.id)) if found else run
 
 
@@ -133,38 +138,86 @@ def require_at_home(tools: Tools, wish: Wish) -> None:
         tools.ledger.home.adopt()
 
 
-def _handed_over(run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell: Tell, follow: _Steps) -> SendReport:
-    """Hand over what was chosen, and try again what is refused for now."""
-    counted: Counter[State] = Counter()
+class _Sending:
+    """One send, once it is agreed on.
 
-    def count(package: PackageRecord, state: State) -> None:
-        counted[state] += 1
-        tell(package, state)
-        follow.package(package, state)
+    Args:
+        run: The run.
+        choice: What is to leave.
+        tools: The tools.
+        wish: What was wanted.
+        tell: Called with each package that was tried.
+    """
 
-    def again(package: PackageRecord, state: State) -> None:
-        tell(package, state)
-        follow.package(package, state)
+    def __init__(self, run: RunRecord, choice: Choice, tools: Tools, wish: Wish, tell: Tell) -> None:
+        self._run, self._choice, self._tools, self._wish, self._tell = run, choice, tools, wish, tell
+        self.steps = _Steps(run, tools)
+        self._states: Counter[State] = Counter()
 
-    with tools.ledger.alone(run):
-        choice = _unchanged(run, choice, tools, wish)
-        leaving = [Leaving(part, package) for package in choice.packages for part in choice.parts(package)]
-        Gate(run, tools).require_open(leaving)
-        tools.ledger.home.note_send()
-        tools.ledger.remark(run.id, f"send of {len(choice.packages):,} begun by {tools.who}")
-        tools.log.say("send began", run=run.id, packages=len(choice.packages))
+    def all(self) -> SendReport:
+        """Hand over what was chosen; whoever is the last tries again what was refused for now, and ends it."""
+        run, tools = self._run, self._tools
+        with tools.ledger.rights.sharing(run) as share:
+            packages = self._as_shown()
+            Gate(run, tools).require_open(
+                [Leaving(part, package) for package in packages for part in self._choice.parts(package)]
+            )
+            tools.ledger.home.note_send()
+            tools.ledger.remark(run.id, f"send of {len(packages):,} begun by {tools.who}")
+            tools.log.say("send began", run=run.id, packages=len(packages))
+            report = self._handed_over(packages, share)
+            is_last = share.outstays()
+            report = self._ended(report, share) if is_last else replace(report, is_shared=True)
+            states = {str(state): number for state, number in report.states.items()}
+            tools.log.say("send ended", run=run.id, interrupted=not report.is_over, **states)
+            return report
+
+    def _as_shown(self) -> tuple[PackageRecord, ...]:
+        """What leaves, now that nobody can change it: less than was shown where others send it too, never more.
+
+        Raises:
+            RunError: something would leave that was not shown.
+        """
+        now = choose(self._run, self._tools, self._wish.only, again=self._wish.again)
+        shown = {package.id: package.seal for package in self._choice.packages}
+        parts = {part.id for part in self._choice.everything}
+        is_so = all(shown.get(package.id) == package.seal for package in now.packages)
+        if not is_so or any(part.id not in parts for part in now.everything):
+            what = f"somebody else changed run {self._run.id} in the meantime"
+            raise RunError(what, fix="Look at it again, then send it")
+        self._choice = now
+        return now.packages
+
+    def _handed_over(self, packages: Sequence[PackageRecord], share: Share) -> SendReport:
+        self._states = Counter()
         try:
-            report = hand_over_all(run, choice.packages, choice.taken, tools, count)
-            report = _tried_again(run, report, choice, tools, wish, again)
+            return hand_over_all(self._run, packages, self._choice.taken, self._tools, self._tried, share)
         except StepFailedError as error:
-            report = SendReport(states=dict(counted), ended=error.what)
+            return SendReport(states=dict(self._states), ended=error.what)
         except KeyboardInterrupt:  # at once, in the middle of something
-            tools.ledger.hand_overs.doubt_begun(run.id)
-            report = SendReport(states=dict(counted))
-        report = follow.end(report)
-        states = {str(state): number for state, number in report.states.items()}
-        tools.log.say("send ended", run=run.id, interrupted=not report.is_over, **states)
-        return report
+            return SendReport(states=dict(self._states), ended="stopped by hand")
+
+    def _tried(self, package: PackageRecord, state: State) -> None:
+        self._states[state] += 1
+        self._tell(package, state)
+        self.steps.package(package, state)
+
+    def _ended(self, report: SendReport, share: Share) -> SendReport:
+        """The rest of it, now that nobody else is at work on the run."""
+        self._tools.ledger.hand_overs.doubt_begun(self._run.id)
+        for pause in _pauses(self._choice.packages, self._tools):
+            if not report.is_over or not (later := self._refused_for_now()):
+                break
+            self._tools.stop.sleep(pause)
+            if self._tools.stop.asked:
+                break
+            report = report.followed_by(self._handed_over(later, share))
+            self._tools.ledger.hand_overs.doubt_begun(self._run.id)
+        return self.steps.end(report)
+
+    def _refused_for_now(self) -> list[PackageRecord]:
+        found = choose(self._run, self._tools, self._wish.only, again=self._wish.again).packages
+        return [package for package in found if package.state is State.FAILED and servers_of(package)]
 
 
 class _Steps:
@@ -199,41 +252,6 @@ class _Steps:
         return replace(report, troubles=(*report.troubles, *dict.fromkeys(failed)))
 
 
-def _unchanged(run: RunRecord, choice: Choice, tools: Tools, wish: Wish) -> Choice:
-    """What was chosen, seen again now that nobody else can change it.
-
-    Raises:
-        RunError: they are not what was shown any longer.
-    """
-    now = choose(run, tools, wish.only, again=wish.again)
-    if now.packages != choice.packages or now.everything != choice.everything:
-        raise RunError(f"somebody else changed run {run.id} in the meantime", fix="Look at it again, then send it")
-    return now
-
-
-def _tried_again(
-    run: RunRecord,
-    report: SendReport,
-    choice: Choice,
-    tools: Tools,
-    wish: Wish,
-    tell: Tell,
-) -> SendReport:
-    """New tries of what servers refused for now, after growing pauses."""
-    for pause in _pauses(choice.packages, tools):
-        if not report.is_over:
-            break
-        failed = choose(run, tools, wish.only, again=wish.again).packages
-        later = [package for package in failed if package.state is State.FAILED and servers_of(package)]
-        if not later:
-            break
-        tools.stop.sleep(pause)
-        if tools.stop.asked:
-            break
-        report = report.followed_by(hand_over_all(run, later, choice.taken, tools, tell))
-    return report
-
-
 def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
     """How long to wait before each new try of what was refused for now, in seconds: twice as long every time.
 
@@ -254,6 +272,9 @@ def _pauses(packages: Sequence[PackageRecord], tools: Tools) -> Iterator[float]:
 def _told(run: RunRecord, choice: Choice, report: SendReport | None, tools: Tools, wish: Wish, job: Job | None) -> Sent:
     """What became of it told to the database and the administrator who want to know, and whether it wants a person."""
     after = tools.ledger.run(str(run.id))
+    if report is not None and report.is_shared:
+        wanting = not report.is_over or tools.stop.asked or not report.states.keys().isdisjoint(WANTING)
+        return Sent(run=after, choice=choice, report=report, is_shared=True, wants_attention=wanting)
     is_over = report is not None and report.is_over and not tools.stop.asked and wish.is_told
     found = (
         write_back(after, tools, job),

@@ -19,6 +19,7 @@ from gonnet.pipeline.surveying.deciding import Decided, decide
 from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
 from gonnet.pipeline.surveying.extracts import about_sizes
 from gonnet.pipeline.surveying.matching import Matched, match
+from gonnet.pipeline.surveying.plans import Plans
 from gonnet.pipeline.surveying.reading import Read, about_keys, read
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Progress, Tools, no_progress
@@ -58,7 +59,7 @@ class Survey:
     people: tuple[Recipient, ...]
     aside: tuple[Recipient, ...]
     arrived: Mapping[str, Arrived]
-    plans: tuple[PackagePlan, ...]
+    plans: Plans
     editions: Mapping[str, Edition]
     fields: Mapping[str, tuple[str, ...]]
     findings: tuple[Finding, ...]
@@ -99,7 +100,8 @@ def survey(job: Job, tools: Tools, request: Request, progress: Progress = no_pro
 def _assembled(found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request) -> Survey:
     """A plan for each package, the reports settled for the whole run, and what the operator should know."""
     shelf, jobs = Shelf(tools.workspace.reach), [edition.job for edition in matched.editions.values()]
-    plans = tuple(_plans(found, matched, decided, tools, request, shelf))
+    known = _known(found, matched, decided, tools, request, shelf)
+    plans = Plans(lambda: _plans(decided, known, found.job))
     shown = dict(arriving.views(found.job, found.arrived))
     needed = {view: found.job.file.arrivals[name].places for name, view in shown.items()}
     versions, used, asked = with_reports(matched.editions, found.engine, found.values.bound(), needed)
@@ -133,13 +135,13 @@ def _seconds(found: Read) -> dict[str, float]:
     return {name: seconds + read.get(name, 0.0) for name, seconds in made.items()}
 
 
-def _plans(
+def _known(
     found: Read, matched: Matched, decided: Decided, tools: Tools, request: Request, shelf: Shelf
-) -> Iterator[PackagePlan]:
+) -> packages.Known:
     job = found.job
     described = matched.described.items()
     folders = [(name, found.cuts[name].view) for name, part in job.file.arrivals.items() if isinstance(part, Folder)]
-    known = packages.Known(
+    return packages.Known(
         readings={locale: edition.reading for locale, edition in matched.editions.items()},
         evaluated=decided.evaluated,
         fields=matched.fields,
@@ -150,7 +152,10 @@ def _plans(
         files={name: arriving.files(found.engine, view) for name, view in folders},
         roots=named_places(job, tools),
     )
-    parts = [(case.addressed, case.evaluated, case.decision) for case in decided.cases]
+
+
+def _plans(decided: Decided, known: packages.Known, job: Job) -> Iterator[PackagePlan]:
+    parts = ((case.addressed, case.evaluated, case.decision) for case in decided.cases)
     for plan in packages.assemble(parts, known):
         yield _with_past(plan, decided.past.get(plan.key), job)
 
@@ -174,7 +179,7 @@ def _findings(
     found: Read,
     matched: Matched,
     decided: Decided,
-    plans: tuple[PackagePlan, ...],
+    plans: Plans,
     versions: Mapping[str, Edition],
 ) -> Iterator[Finding]:
     """What the operator should know of the whole run."""

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from gonnet.errors import JobError
 from gonnet.jobs import Job, Workspace
-from gonnet.ledger import Ledger, Store
+from gonnet.ledger import FolderStore, Ledger, Store
 from gonnet.person import acting
 from gonnet.pipeline.log import Log
 from gonnet.pipeline.making.workers.processes import local_executor
@@ -127,7 +127,7 @@ def open_tools(
         yield Tools(
             workspace=workspace,
             ledger=ledger,
-            store=Store(workspace.kept / "store"),
+            store=store_of(workspace),
             clock=clock,
             executor=lambda packages: local_executor(packages, processes),
             cluster=cluster or (workers.dask if workers is not None else ""),
@@ -137,6 +137,16 @@ def open_tools(
         )
     finally:
         ledger.close()
+
+
+def store_of(workspace: Workspace) -> Store:
+    """Where the rendered files of a workspace are."""
+    spec = workspace.file.ledger.store
+    if spec is None:
+        return FolderStore(workspace.kept / "store")
+    from gonnet.ledger.bucket import BucketStore  # few have one
+
+    return BucketStore(spec, workspace.folder)
 
 
 def _server_of(workspace: Workspace) -> Pool | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
@@ -110,13 +111,14 @@ def read(
     sql = f"select {expression}, rowid + 1, {chosen} from {quoted(table)} {wanted} order by rowid"
     rows = engine.query(sql, values or {}, where=where)
     found = []
-    for key, line, *cells in rows:
-        if key is not None:
-            fields = dict(zip(columns, cells, strict=True)) | _key_fields(spec, str(key))
+    for cell, line, *cells in rows:
+        if cell is not None:
+            key = sys.intern(str(cell))  # it is kept many times
+            fields = dict(zip(columns, cells, strict=True)) | _key_fields(spec, key)
             if corrections is not None and spec.to is not None and spec.to in fields:
-                fields[spec.to] = corrections.put_right(str(key), fields[spec.to])
+                fields[spec.to] = corrections.put_right(key, fields[spec.to])
             person = _recipient(
-                spec, str(key), int(str(line)), fields, _Job(locale_of(spec.settings.language or house), ways)
+                spec, key, int(str(line)), fields, _Job(locale_of(spec.settings.language or house), ways)
             )
             found.append(replace(person, source=spec.rows or "recipients", listed=number))
     return tuple(found)

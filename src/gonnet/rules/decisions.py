@@ -9,6 +9,7 @@ from enum import StrEnum
 from gonnet.data import names_in
 from gonnet.findings import Finding, Weight
 from gonnet.jobs.models import Job
+from gonnet.jobs.people import Settings
 from gonnet.jobs.rules import Rule
 from gonnet.recipients import Addressed, Recipient
 from gonnet.recipients.roll import NO_ADDRESS, together
@@ -86,6 +87,29 @@ class Decision:
         return self.outcome is Outcome.READY or (self.outcome is Outcome.HELD and self.cause in _DRAWN)
 
 
+class Decider:
+    """Decides about the packages of a job; what rules make of many of them alike is made once.
+
+    Args:
+        job: The job.
+    """
+
+    def __init__(self, job: Job) -> None:
+        self._job = job
+        # The settings are kept beside what was made of them: as long as they are there, no others have their id.
+        self._known: dict[tuple[object, ...], tuple[Settings, Decision]] = {}
+
+    def decide(self, addressed: Addressed, evaluated: Evaluated, by_hand: Sequence[str] = ()) -> Decision:
+        """The state of one package; see `decide`."""
+        said = Said(addressed.settings, tuple(person.ways for person in addressed.contacts), tuple(by_hand))
+        is_bundle = addressed.bundle is not None
+        place = (evaluated.conditions, id(said.settings), said.ways, said.by_hand, is_bundle)
+        if place not in self._known:
+            effects, steps = effects_of(evaluated, self._job, said, is_bundle=is_bundle)
+            self._known[place] = said.settings, Decision(outcome=Outcome.READY, effects=effects, steps=steps)
+        return _as_it_allows(self._known[place][1], addressed, evaluated, self._job)
+
+
 def decide(addressed: Addressed, evaluated: Evaluated, job: Job, by_hand: Sequence[str] = ()) -> Decision:
     """The state of one package: what the rules say from top to bottom, then what its recipient and rows allow.
 
@@ -98,9 +122,12 @@ def decide(addressed: Addressed, evaluated: Evaluated, job: Job, by_hand: Sequen
         job: The job.
         by_hand: The ways by which it goes, whatever its list and the rules say.
     """
-    said = Said(addressed.settings, tuple(person.ways for person in addressed.contacts), tuple(by_hand))
-    effects, steps = effects_of(evaluated, job, said, is_bundle=addressed.bundle is not None)
-    base = Decision(outcome=Outcome.READY, effects=effects, steps=steps)
+    return Decider(job).decide(addressed, evaluated, by_hand)
+
+
+def _as_it_allows(base: Decision, addressed: Addressed, evaluated: Evaluated, job: Job) -> Decision:
+    """What the rules make of a package, as far as its recipient and its rows allow."""
+    effects = base.effects
     if effects.skip is not None:
         return replace(base, outcome=Outcome.SKIPPED, cause=Cause.RULE, reason=effects.skip)
     if addressed.is_left_out:

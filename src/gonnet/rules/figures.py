@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import gc
 import re
+import sys
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -122,7 +123,8 @@ def evaluate(
     unpack = lru_cache(maxsize=10_000)(lambda packed: _unpacked(packed, len(conditions)))
     truths = lru_cache(maxsize=10_000)(lambda packed: unpack(packed)[:rules])
     evaluated: dict[str, Evaluated] = {
-        row[0]: Evaluated(row[0], dict(zip(names, row[1:width], strict=True)), truths(row[width:])) for row in found
+        (key := sys.intern(row[0])): Evaluated(key, dict(zip(names, row[1:width], strict=True)), truths(row[width:]))
+        for row in found
     }
     if blocks:
         for row in found:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -60,7 +61,7 @@ def by_key(engine: Engine, table: str, by: tuple[str, ...], *, view: str = ROWS,
     first = engine.query(f"select {ROW} from {view} where {KEY} is null order by 1 limit 5") if without else []
     return Slices(
         view=view,
-        counts={str(key): _int(count) for key, count in grouped if key is not None},
+        counts={sys.intern(str(key)): _int(count) for key, count in grouped if key is not None},  # kept many times
         columns=tuple(found for found in engine.columns(view) if found.name not in (KEY, ROW)),
         read=engine.count(table),
         without_key=without,

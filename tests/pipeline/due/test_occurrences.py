@@ -19,7 +19,7 @@ import pytest
 
 from gonnet.errors import RunError, StorageError
 from gonnet.jobs import load_workspace
-from gonnet.ledger import State, Store
+from gonnet.ledger import FolderStore, RunRecord, State
 from gonnet.ledger.calendar import OccurrenceRecord
 from gonnet.ledger.states import Purpose
 from gonnet.pipeline.due import running
@@ -28,12 +28,14 @@ from gonnet.pipeline.due.overview import never_run
 from gonnet.pipeline.due.pausing import pause, resume
 from gonnet.pipeline.due.rounds import Round, go_round
 from gonnet.pipeline.reviewing.looking import note_review
-from gonnet.pipeline.send import send
+from gonnet.pipeline.send import Sent, Wish, send
 from gonnet.pipeline.sending.approving import approve
 from gonnet.pipeline.sending.gate import Gate, Leaving
 from gonnet.pipeline.tools import Tools, open_tools
 from scripted_smtp import Script, serving
 from support import JOB, MILK, SETTINGS, Dairy
+
+BOTH_RECORDS = "asked"
 
 MONDAY = dt.datetime(2026, 11, 30, 8, tzinfo=dt.UTC)
 SUMMARY = "summary: {to: maren@tarnvale.example, from: gonnet@tarnvale.example, when: WHEN}\n"
@@ -104,10 +106,30 @@ def test_what_needs_approval_is_prepared_and_asked_for_and_nothing_leaves(dairy:
         assert year.sent == []
         (told,) = year.told()
         assert "it needs the approval of one of ann, by `gonnet approve 1`" in " ".join(text_of(told).split())
-        assert [part.get_filename() for part in told.iter_attachments()] != []
+        attached = {part.get_filename(): part.get_payload(decode=True) for part in told.iter_attachments()}
+        assert list(attached) == ["run 1.csv", "run 1 review.html"]
+        assert "Łąka Górna".encode() in bytes(attached["run 1 review.html"])
+        assert "It holds everybody's figures" in " ".join(text_of(told).split())
         note_review(year.tools.ledger.run("1"), year.tools, is_whole=True)
         approve(year.tools.ledger.run("1"), replace(year.tools, who="ann"), "", lambda _offered: True)
         assert send(year.tools.ledger.run("1"), year.tools).states == {State.SENT: 2}
+
+
+def test_what_others_are_still_sending_is_not_over(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> None:
+    with a_year(dairy) as year:
+
+        def beside(run: RunRecord, tools: Tools, wish: Wish) -> Sent:
+            monkeypatch.setattr(running, "send", send)
+            return replace(send(run, tools, wish), is_shared=True)
+
+        monkeypatch.setattr(running, "send", beside)
+        year.later(hours=1.1)
+        assert [(str(one.state), one.reason) for one in year.occurrences] == [
+            ("waiting", "others are still sending it")
+        ]
+        year.later(minutes=1)
+        assert year.states == ["sent"]
+        assert len(year.sent) == 4
 
 
 def test_what_is_due_is_sent_once_and_nobody_hears_of_what_went_well(dairy: Dairy) -> None:
@@ -238,6 +260,26 @@ def test_a_run_that_waits_for_a_review_says_so(dairy: Dairy) -> None:
         assert b"gonnet review 1" in data.replace(b"=\r\n", b"")
 
 
+@pytest.mark.parametrize(
+    ("when", "largest", "says"),
+    [
+        ("always, with_review: false", 10**6, "The full list is attached."),
+        ("always", 1_000, "The review is too large for a message: gonnet review 1 --html review.html."),
+    ],
+)
+def test_a_review_that_is_not_wanted_or_too_large_is_not_attached(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch, when: str, largest: int, says: str
+) -> None:
+    monkeypatch.setattr("gonnet.pipeline.sending.notices._LARGEST", largest)
+    with a_year(dairy, "{every: monday, at: '08:00', do: prepare}", when=when) as year:
+        year.at(MONDAY + dt.timedelta(minutes=1))
+        (told,) = year.told()
+        assert [part.get_filename() for part in told.iter_attachments()] == ["run 1.csv"]
+        said = " ".join(text_of(told).split())
+        assert says in said
+        assert "It holds everybody's figures" not in said
+
+
 def test_a_file_that_is_new_and_at_rest_sets_it_off(dairy: Dairy) -> None:
     with a_year(dairy, "{waits_for: {file: 'in/*.csv', settled: 2 minutes}}") as year:
         assert year.later(minutes=10).came == ()
@@ -321,14 +363,14 @@ def all_held(dairy: Dairy, _patch: pytest.MonkeyPatch) -> None:
 
 
 def disk_error(_dairy: Dairy, patch: pytest.MonkeyPatch) -> None:
-    def full(_store: Store, _data: bytes) -> str:
+    def full(_store: FolderStore, _data: bytes) -> str:
         raise StorageError("No space left on device", where="store", fix="Check the disk")
 
-    patch.setattr(Store, "put", full)
+    patch.setattr(FolderStore, "put", full)
 
 
 def defect(_dairy: Dairy, patch: pytest.MonkeyPatch) -> None:
-    patch.setattr(Store, "put", lambda _store, _data: 1 / 0)
+    patch.setattr(FolderStore, "put", lambda _store, _data: 1 / 0)
 
 
 FIGURES = (b"588.05", b"577.90", b"392.40", b"780.51", b"1165.95", b"1,165.95")

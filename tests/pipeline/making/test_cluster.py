@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+import signal
 import threading
+import time
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -69,7 +72,7 @@ def test_the_same_bytes_with_the_store_in_sight_and_without(
             made(many, on(tools, two.address), FILE)
 
 
-@pytest.mark.parametrize("moment", [0.2, 0.8])
+@pytest.mark.parametrize("moment", [0.4])
 def test_a_worker_that_is_killed_costs_nothing_but_time(many: Dairy, two: Cluster, moment: float) -> None:
     with many.tools() as tools:
         here = made(many, tools)
@@ -97,6 +100,30 @@ def test_the_only_worker_is_lost_while_it_draws_and_one_of_four_threads_joins(ma
         changing.start()
         assert made(many, on(tools, found.address)) == here
         changing.join()
+
+
+def test_a_worker_that_hangs_and_looks_alive_holds_nothing_up(
+    many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gonnet.pipeline.making.workers.cluster._PATIENCE", 2)
+    with many.tools() as tools, cluster(tmp_path, 2) as found:
+        here, (first, _) = made(many, tools), found.workers
+        shutil.rmtree(tools.store.folder)
+
+        def hang() -> None:
+            wait_for(lambda: any(tools.store.folder.glob("*/*")))
+            time.sleep(0.6)  # with a batch that it has made and not given, and one that it makes
+            for number in children(first):
+                os.kill(number, signal.SIGSTOP)
+
+        hanging = threading.Thread(target=hang)
+        hanging.start()
+        try:
+            assert made(many, on(tools, found.address)) == here
+        finally:
+            hanging.join()
+            for number in children(first):
+                kill(number)
 
 
 def test_a_worker_that_is_not_like_this_machine_is_refused_before_the_first_batch(many: Dairy, tmp_path: Path) -> None:

@@ -22,6 +22,8 @@ from gonnet.pipeline.tools import Tools
 from scripted_smtp import HANG_UP, Script, serving
 from support import MEMBERS, MILK, SETTINGS, Dairy, of
 
+BOTH_RECORDS = "asked"
+
 WHY = ("called them", "maren")
 
 
@@ -78,7 +80,7 @@ def test_nothing_is_changed_while_the_run_is_being_sent(dairy: Dairy) -> None:
     with dairy.tools() as tools:
         run = dairy.prepared(tools)
         before = tools.ledger.packages(run.id)
-        with tools.ledger.alone(run), dairy.tools() as others:
+        with tools.ledger.rights.alone(run), dairy.tools() as others:
             changes: tuple[Callable[[], object], ...] = (
                 lambda: move(run, others, of("117"), State.HELD, *WHY),
                 lambda: amend(run, others, of("117"), Amendment(to="l@x.example"), *WHY),

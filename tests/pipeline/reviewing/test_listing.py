@@ -72,8 +72,8 @@ def test_every_package_is_on_one_page_and_counted_on_the_others(states: list[Sta
     packages = [package(str(at), state=state) for at, state in enumerate(states)]
     pages = page_of(packages, 1, lines).pages
     shown = [page_of(packages, number, lines) for number in range(1, pages + 1)]
-    assert [part for page in shown for part in page.packages] == packages
-    assert all(sum(page.rest.values()) == len(packages) - len(page.packages) for page in shown)
+    assert [part for page in shown for part in page.shown] == packages
+    assert all(sum(page.rest.values()) == len(packages) - len(page.shown) for page in shown)
     with pytest.raises(RunError, match="page"):
         page_of(packages, pages + 1, lines)
 

@@ -17,6 +17,8 @@ from gonnet.pipeline.reviewing.selecting import Selection, selected
 from gonnet.pipeline.tools import Tools
 from support import MILK, Dairy, of
 
+BOTH_RECORDS = "asked"
+
 WHY = ("called them", "maren")
 TWO = (
     "  standard:\n",

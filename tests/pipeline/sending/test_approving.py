@@ -6,12 +6,17 @@ import sqlite3
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.serialization import BestAvailableEncryption, Encoding, NoEncryption, PrivateFormat
+from sqlalchemy import text
 
 from gonnet.errors import RunError
 from gonnet.ledger import RunRecord, State
 from gonnet.person import acting
+from gonnet.pipeline.record.verify import verify
 from gonnet.pipeline.reviewing.amending.amend import amend
 from gonnet.pipeline.reviewing.amending.amendment import Amendment
 from gonnet.pipeline.reviewing.by_hand import move
@@ -20,8 +25,11 @@ from gonnet.pipeline.reviewing.sending_again import again
 from gonnet.pipeline.send import Wish, send
 from gonnet.pipeline.sending.approving import Needed, Offered, approve
 from gonnet.pipeline.tools import Tools
+from gonnet.signing import public_part
 from scripted_smtp import Script, serving
 from support import SETTINGS, Dairy, of
+
+BOTH_RECORDS = "asked"
 
 TWO = "approval: {by: 2, of: [ann, bert, maren]}\n"
 
@@ -98,6 +106,66 @@ def test_it_is_looked_at_first_and_what_changes_meanwhile_is_not_approved(two: D
         assert tools.ledger.approvals.of(1) == ()
 
 
+def key_of(place: Path, password: bytes | None = None) -> str:
+    """Write a new private key; its public one."""
+    key = Ed25519PrivateKey.generate()
+    lock = BestAvailableEncryption(password) if password else NoEncryption()
+    place.write_bytes(key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, lock))
+    return public_part(key)
+
+
+@pytest.fixture
+def keyed(dairy: Dairy) -> Dairy:
+    """A dairy in which ann signs with her key, and everybody works under one name of the system."""
+    public = key_of(dairy.folder / "ann.pem", b"opens it")
+    key_of(dairy.folder / "other.pem")
+    rule = f"approval: {{by: 1, of: [ann, bert], keys: {{ann: {public}}}}}\n"
+    dairy.write("gonnet.yaml", SETTINGS.replace("PORT", str(dairy.port)) + rule)
+    dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=None)
+    dairy.gonnet("review", "1", code=None)
+    return dairy
+
+
+def test_whose_key_it_is_says_yes_and_nobody_else(keyed: Dairy) -> None:
+    assert (
+        "nobody who may approve run 1 has this key"
+        in keyed.gonnet("approve", "1", "--key", "other.pem", "--yes", code=2).stderr
+    )
+    assert "cannot be used" in keyed.gonnet("approve", "1", "--key", "ann.pem", "--yes", code=2, input="wrong\n").stderr
+    with keyed.tools() as tools, pytest.raises(RunError, match="ann approves with a key of their own"):
+        approve(tools.ledger.run("1"), replace(tools, who="ann"), "", lambda _offered: True)
+    said = keyed.gonnet("approve", "1", "--key", "ann.pem", "--why", "totals agree", "--yes", input="opens it\n").stdout
+    assert "Approved by ann. Run 1 can be sent." in said
+    assert "opens it" not in said
+    assert ", signed: totals agree" in keyed.gonnet("show", "1", code=None).stdout
+    with keyed.tools() as tools, serving(Script(), keyed.port):
+        assert verify(tools).faults == ()
+        assert send(tools.ledger.run("1"), tools).states == {State.SENT: 2}
+
+
+@pytest.mark.parametrize(
+    ("column", "value"),
+    [("signature", ""), ("why", "all is well"), ("at", "2026-11-05T12:00:00.000+00:00"), ("who", "ann")],
+)
+def test_what_ann_did_not_sign_counts_for_nothing(keyed: Dairy, column: str, value: str) -> None:
+    keyed.gonnet("approve", "1", "--key", "ann.pem", "--yes", input="opens it\n")
+    with keyed.tools() as tools, tools.ledger._engine.begin() as work:
+        if column == "who":  # bert's, which needs no key, given another name
+            work.execute(text("delete from approvals"))
+            values = {"at": tools.ledger.now(), "digest": tools.ledger.approvals.digest(1)}
+            work.execute(
+                text(
+                    "insert into approvals (run_id, who, at, why, digest, signature) values (1, 'ann', :at, '', :digest, '')"
+                ),
+                values,
+            )
+        else:
+            work.execute(text(f"update approvals set {column} = :value"), {"value": value})
+    with keyed.tools() as tools:
+        assert "needs the approval of one of ann, bert" in refused(tools.ledger.run("1"), tools)
+        assert "the approval of ann is not signed with their key" in [fault.what for fault in verify(tools).faults]
+
+
 @pytest.mark.parametrize("change", ["hold", "release", "skip", "amend", "resend"])
 def test_any_change_by_hand_ends_it_visibly(two: Dairy, change: str) -> None:
     with two.tools() as tools, serving(Script(), two.port):
@@ -126,6 +194,7 @@ def test_a_package_that_the_gate_holds_ends_no_approval(two: Dairy) -> None:
         assert send(run, tools).states == {State.SENT: 1}
 
 
+@pytest.mark.of_a_file
 def test_what_is_changed_in_the_ledger_itself_was_not_approved(two: Dairy) -> None:
     with two.tools() as tools:
         run = prepared(two, tools)
@@ -160,6 +229,7 @@ def test_from_a_number_of_messages_or_a_total_on(dairy: Dairy, where: str, above
         assert "there is no figure 'payabel'" in dairy.gonnet("check", "statements", code=2).stderr
 
 
+@pytest.mark.of_a_file
 def test_trials_need_none_and_the_command_says_what_is_approved(two: Dairy) -> None:
     script = Script()
     with two.tools() as tools, serving(script, two.port):

@@ -9,6 +9,8 @@ import pytest
 from scripted_smtp import Script, serving
 from support import MILK, RULES, Dairy
 
+BOTH_RECORDS = "asked"
+
 PARAMETERS = "parameters:\n  month: {kind: month, default: previous}\n  kind: {kind: text, default: usual}\n"
 NOBODY_HELD = ("  - {name: a lot, when: litres > 5000, hold: more than the tank holds}\n", "")
 ONE_EACH = (", cc: adviser}", "}")

@@ -21,6 +21,8 @@ from gonnet.pipeline.survey import Request
 from scripted_smtp import Script, serving
 from support import MEMBERS, MILK, SETTINGS, Dairy, wait_for
 
+BOTH_RECORDS = "always"
+
 ZOE, LAKA, INES = "zoe@members.tarnvale.example", "laka@members.tarnvale.example", "ines@tarnvale.example"
 PERIOD = ("data:\n  milk", "parameters: {period: {kind: month, default: previous}}\ndata:\n  milk")
 
@@ -144,6 +146,7 @@ def test_without_a_period_another_selection_is_another_send_and_another_day_is_n
 
 
 @pytest.mark.parametrize("how", ["copied", "restored"])
+@pytest.mark.of_a_file
 def test_a_workspace_that_may_not_know_what_was_sent_says_so_before_it_sends(dairy: Dairy, how: str) -> None:
     script = Script()
     dairy.gonnet("prepare", "statements", "--as-of", "2026-11-05", code=3)

@@ -56,7 +56,7 @@ def run_occurrence(number: int, tools: Tools) -> Came:
         StorageError: the ledger cannot be written: nothing of it is known, and it is tried again.
     """
     occurrence = tools.ledger.occurrences.one(number)
-    with tools.ledger.alone_with(occurrence.job) as is_alone:
+    with tools.ledger.rights.alone_with(occurrence.job) as is_alone:
         occurrence = tools.ledger.occurrences.one(number)  # as it is now that nobody else is at it
         if not is_alone or not occurrence.state.is_open or not _is_time(occurrence, tools):
             return Came(occurrence=occurrence, is_begun=False)
@@ -156,6 +156,9 @@ def _sent(occurrence: OccurrenceRecord, entry: Entry, sent: Sent, tools: Tools) 
         raise sent.interrupted
     if tools.stop.asked:
         ledger.later(occurrence.id, "stopped by hand; it goes on", None, counts=False)
+        return Came(occurrence=ledger.one(occurrence.id))
+    if sent.is_shared:  # what became of it is known when the last of them has ended
+        ledger.later(occurrence.id, "others are still sending it", None, counts=False)
         return Came(occurrence=ledger.one(occurrence.id))
     quiet = quiet_until(tools)
     if sent.report is not None and sent.report.ended and quiet is not None:

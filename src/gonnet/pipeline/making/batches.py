@@ -7,6 +7,7 @@ from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import BrokenExecutor
 from dataclasses import replace
+from itertools import islice, tee
 
 from gonnet.checks import Watch
 from gonnet.errors import StorageError
@@ -39,13 +40,13 @@ def make(
     Raises:
         StorageError: a file cannot be kept, or a worker died.
     """
-    wanted = [plan for plan in found.plans if plan.is_made]
-    if sum(len(plan.slices) for plan in wanted) > _BATCH:
+    if found.plans.made > _BATCH or found.plans.bundles:
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
-    with crew_of(tools, kit_of(tools, found, senders, watch), len(wanted), _BATCH) as crew:
-        made = _all_made(crew, found, wanted, senders)
-        for count, plan in enumerate(found.plans, 1):
+    with crew_of(tools, kit_of(tools, found, senders, watch), found.plans.made, _BATCH) as crew:
+        plans, ahead = tee(found.plans)  # what is between what is ordered and what has come is kept, and no more
+        made = _all_made(crew, found, (plan for plan in ahead if plan.is_made), senders)
+        for count, plan in enumerate(plans, 1):
             yield _known_now(plan, next(made) if plan.is_made else None)
             progress(count, len(found.plans))
 
@@ -62,13 +63,12 @@ def _contents(made: Made) -> tuple[str, ...]:
     return tuple(document.content for document in made.documents if document.content)
 
 
-def _all_made(crew: Crew, found: Survey, plans: Sequence[PackagePlan], senders: Mapping[int, Sender]) -> Iterator[Made]:
+def _all_made(crew: Crew, found: Survey, plans: Iterator[PackagePlan], senders: Mapping[int, Sender]) -> Iterator[Made]:
     """What was made of `plans`, in order."""
-    size = max(1, min(crew.most, -(-len(plans) // (2 * crew.hands))))
-    batches = (plans[at : at + size] for at in range(0, len(plans), size))
+    size = max(1, min(crew.most, -(-found.plans.made // (2 * crew.hands))))
     waiting: deque[Batch] = deque()
     try:
-        for batch in batches:
+        while batch := list(islice(plans, size)):
             waiting.append(crew.submit(orders_of(found, batch, senders)))
             if len(waiting) > crew.hands + 1:
                 yield from waiting.popleft().result()

@@ -76,7 +76,8 @@ def produce(kit_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
         StorageError: a file cannot be kept.
     """
     worker = worker_for(kit_path, lambda: pickle.loads(Path(kit_path).read_bytes()))
-    return tuple(worker.make(order) for order in orders)
+    with worker.kit.store.together():
+        return tuple(worker.make(order) for order in orders)
 
 
 class _OfThread(threading.local):

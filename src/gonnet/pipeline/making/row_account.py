@@ -6,6 +6,7 @@ any bundle with its key leaves. That bundles show what their keys have is requir
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Collection, Iterable, Mapping
 from decimal import Decimal
 
@@ -96,7 +97,7 @@ class _Books:
                     self._in_bundles[key] = None if rows is not None else cause
             return None
         self._entered.add(plan.key)
-        own = self._sums.get(plan.key, {})
+        own = self._own(plan.key)
         mine = {**own, **sums} if rows is not None else own
         count = rows if rows is not None else self._cut.counts.get(plan.key, 0)
         if rows is not None:
@@ -106,6 +107,11 @@ class _Books:
         named = {self._controls[column]: _plain(total) for column, total in mine.items() if column in self._controls}
         return {"rows": count, "cause": "" if rows is not None else cause, "sums": named}
 
+    def _own(self, key: str | None) -> dict[str, Decimal]:
+        """SQL of a column → its exact sum over the rows of a key; of those without one where it is None."""
+        totals = self._sums.get(key)
+        return dict(zip(self._controls, totals, strict=True)) if totals is not None else {}
+
     def is_in(self, made: Made) -> bool:
         """Whether some document of a package shows its rows of this data set."""
         return self._cut.view in made.rows
@@ -114,7 +120,7 @@ class _Books:
         rows = sum(self._cut.counts.get(key, 0) for key in plan.addressed.keys)
         wrong = [] if shown == rows else [f"{shown} rows of {rows}"]
         for column, total in sums.items():
-            whole = sum((self._sums.get(key, {}).get(column, Decimal()) for key in plan.addressed.keys), Decimal())
+            whole = sum((self._own(key).get(column, Decimal()) for key in plan.addressed.keys), Decimal())
             if total != whole:
                 wrong.append(f"{self._controls[column]}: {total} is not {whole}")
         if wrong:
@@ -127,10 +133,10 @@ class _Books:
             RunError: the parts do not add up to the whole.
         """
         cut, books = self._cut, self._books
-        books.withhold(str(Cause.NO_KEY), cut.without_key, self._sums.get(None, {}))
+        books.withhold(str(Cause.NO_KEY), cut.without_key, self._own(None))
         for key, rows in cut.counts.items():
             if key not in self._entered:
-                own = self._sums.get(key, {})
+                own = self._own(key)
                 cause = self._in_bundles.get(key, str(Cause.NOT_CHOSEN))
                 if cause is None:
                     books.deliver(rows, own)
@@ -152,16 +158,14 @@ class _Books:
         }
 
 
-def _sums_by_key(found: Survey, view: str, columns: Collection[str]) -> dict[str | None, dict[str, Decimal]]:
-    """Key (None for rows without one) → SQL of a column → its exact sum, for every control total."""
+def _sums_by_key(found: Survey, view: str, columns: Collection[str]) -> dict[str | None, tuple[Decimal, ...]]:
+    """Key (None for rows without one) → its exact sum of each column."""
     if not columns:
         return {}
     query = f"select gonnet_key, {_summed(columns)} from {view} group by gonnet_key"
     rows = found.engine.query(query, found.values.bound())
     return {
-        None if key is None else str(key): {
-            column: Decimal(str(total)) for column, total in zip(columns, totals, strict=True)
-        }
+        None if key is None else sys.intern(str(key)): tuple(Decimal(str(total)) for total in totals)
         for key, *totals in rows
     }
 

@@ -46,7 +46,9 @@ def identities(job: Job, found: Survey) -> Iterator[Identity]:
         # An address that gets bundles is the address of many: it names nobody whose rows these are.
         mine = replace(person, to=(), cc=(), bcc=()) if bundles else person
         yield Identity(key=person.key, values=tuple(_values(mine, columns)))
-    for plan in found.plans:  # who sees several keys: their own names and addresses never count as another's
+    for plan in (
+        found.plans if found.plans.bundles else ()
+    ):  # who sees several keys: their own names and addresses never count as another's
         if plan.is_bundle:
             values = tuple(_values(replace(plan.addressed.contacts[0], key=plan.key), columns))
             yield Identity(key=plan.key, values=values, has_rows=False)

@@ -37,6 +37,7 @@ def account_of(run: RunRecord, tools: Tools, verdict: Verdict) -> dict[str, Any]
                 "why": one.why,
                 "digest": one.digest,
                 "ended": at(one.voided),
+                "signature": one.signature,
             }
             for one in tools.ledger.approvals.of(run.id)
         ],

@@ -5,13 +5,13 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from gonnet import private
-from gonnet.errors import StorageError
-from gonnet.ledger import Ledger, Store
+from gonnet.errors import SealError, StorageError
+from gonnet.ledger import FolderStore, Ledger
 from gonnet.pipeline.record.verify import Verdict, verify
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 
@@ -26,7 +26,8 @@ class Copied:
         folder: Where it is.
         files: How many files of the workspace it has.
         kept: How many files of the store it has.
-        is_apart: Whether `gonnet.yaml` names a folder for the ledger outside of the workspace, which is not the copy's.
+        is_apart: Whether `gonnet.yaml` names a place outside of the workspace for the ledger or the rendered files,
+            which is not the copy's.
         verdict: What came of comparing it.
     """
 
@@ -51,8 +52,8 @@ def copy(tools: Tools, folder: Path, progress: Progress = no_progress) -> Copied
     workspace, there = tools.workspace, folder.resolve()
     _require_free(there, workspace.folder.resolve())
     kept = workspace.kept.resolve()
-    is_apart = not kept.is_relative_to(workspace.folder.resolve())
-    own = there / (_KEPT if is_apart else kept.relative_to(workspace.folder.resolve()))
+    is_outside = not kept.is_relative_to(workspace.folder.resolve())
+    own = there / (_KEPT if is_outside else kept.relative_to(workspace.folder.resolve()))
     try:
         private.folder(there)
         private.folder(own)
@@ -60,17 +61,19 @@ def copy(tools: Tools, folder: Path, progress: Progress = no_progress) -> Copied
         tools.ledger.copy_to(own / "ledger.db")
         with closing(Ledger(own, tools.clock)) as ledger:
             digests = sorted(filter(None, ledger.files_of_runs()))
-            count = 0
+            count, store = 0, FolderStore(own / "store")
             for done, digest in enumerate(digests, 1):
-                count += _put(tools.store.path(digest), Store(own / "store").path(digest))
+                with suppress(SealError):  # it is gone or was changed, which `verify` tells
+                    count += store.put(tools.store.get(digest)) == digest
                 progress(done, len(digests))
-            verdict = verify(replace(tools, ledger=ledger, store=Store(own / "store")))
+            verdict = verify(replace(tools, ledger=ledger, store=store))
     except OSError as error:
         raise StorageError(
             f"the copy cannot be written: {error.strerror}",
             where=str(error.filename or folder),
             fix="Make room, or choose another folder; what was copied so far can be deleted",
         ) from error
+    is_apart = is_outside or workspace.file.ledger.store is not None
     return Copied(folder=folder, files=files, kept=count, is_apart=is_apart, verdict=verdict)
 
 
@@ -92,13 +95,3 @@ def _copied(workspace: Path, there: Path, kept: Path) -> Iterator[int]:
         for name in names:
             shutil.copy2(Path(at) / name, to / name, follow_symlinks=False)
             yield 1
-
-
-def _put(source: Path, place: Path) -> bool:
-    """Copy a file of the store; False where it is gone, which `verify` judges."""
-    private.folder(place.parent)
-    try:
-        shutil.copy2(source, place)
-    except FileNotFoundError:
-        return False
-    return True

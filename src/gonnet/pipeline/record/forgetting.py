@@ -69,14 +69,14 @@ def forget(found: Forgotten, tools: Tools) -> None:
     with ExitStack() as stack:
         held = {(run.job, run.cycle): run for run in (tools.ledger.run(str(one)) for one in found.known.packages)}
         for run in held.values():
-            stack.enter_context(tools.ledger.alone(run))
+            stack.enter_context(tools.ledger.rights.alone(run))
         if look_for(tools, found.known.key).known != found.known:
             raise RunError(
                 f"something of {found.known.key} was changed meanwhile", fix="Nothing was removed; look again"
             )
         tools.ledger.forgetting.forget(found.known, lambda package: tools.seals.of(package, package.state), tools.who)
     for digest in found.digests:
-        tools.store.path(digest).unlink(missing_ok=True)
+        tools.store.remove(digest)
     for reading in Kept(tools.workspace.kept / READINGS).all():
         reading.unlink(missing_ok=True)
     forget_key(tools.workspace.folder, found.known.key)

@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from gonnet.errors import SealError
+from gonnet.jobs.approval import Approval
 from gonnet.ledger import PackageRecord
 from gonnet.ledger.keeping import REMOVED
 from gonnet.ledger.proving import Fault
+from gonnet.pipeline.sending.approving import is_by_key
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 
 
@@ -68,6 +70,7 @@ def verify(tools: Tools, progress: Progress = no_progress) -> Verdict:
         wrong, older = prover.run(run_id)
         faults += wrong
         count.older += older
+        faults += _of_approvals(tools, run_id)
         faults += _of_packages(tools, run_id, count)
         progress(done, len(runs))
     return Verdict(
@@ -81,6 +84,15 @@ def verify(tools: Tools, progress: Progress = no_progress) -> Verdict:
         older=count.older,
         unsealed=count.unsealed,
     )
+
+
+def _of_approvals(tools: Tools, run_id: int) -> Iterator[Fault]:
+    """A fault for each approval that must be signed with a key, and is not."""
+    specs = [Approval.model_validate(one, strict=False) for one in tools.ledger.run(str(run_id)).approval]
+    keys = {name: public for spec in specs for name, public in spec.keys.items()}
+    for one in tools.ledger.approvals.of(run_id) if keys else ():
+        if one.who in keys and not is_by_key(run_id, one, keys[one.who]):
+            yield Fault(f"run {run_id}", f"the approval of {one.who} is not signed with their key")
 
 
 def _of_packages(tools: Tools, run_id: int, count: _Count) -> Iterator[Fault]:
@@ -111,7 +123,7 @@ def _files(package: PackageRecord) -> Iterator[tuple[str, str]]:
 
 
 def _of_file(tools: Tools, digest: str, count: _Count, *, may_be_gone: bool) -> str | None:
-    if may_be_gone and not tools.store.path(digest).exists():
+    if may_be_gone and not tools.store.has(digest):
         count.removed += 1
         return None
     count.files += 1

@@ -75,7 +75,7 @@ def decide(run: RunRecord, tools: Tools, which: Selection, plan: Plan, ask: Ask 
         DataError: as for `selected`.
         BusyError: the run is being sent.
     """
-    with tools.ledger.alone(run):  # who cannot do it is not asked
+    with tools.ledger.rights.alone(run):  # who cannot do it is not asked
         packages = selected(run, tools, which)
         changes, left_out = _planned(packages, which, plan)
     if not changes:
@@ -110,7 +110,7 @@ def carry_out(intention: Intention, tools: Tools) -> tuple[PackageRecord, ...]:
         BusyError: the run is being sent.
     """
     run = intention.run
-    with tools.ledger.alone(run):
+    with tools.ledger.rights.alone(run):
         now = tools.ledger.changes.enter(run.id, intention.changes)
     for change in intention.changes:
         tools.log.say("changed by hand", run=run.id, package=change.package.id, kind=type(change).__name__.casefold())

@@ -42,7 +42,7 @@ def amend_from(run: RunRecord, tools: Tools, path: Path, who: str, ask: Ask) -> 
     """
     require_prepared(run)
     lines = read_sheet(path)
-    with tools.ledger.alone(run):
+    with tools.ledger.rights.alone(run):
         packages = tools.ledger.packages(run.id)
         decisions, refusals = decisions_of(lines, table_of(run, packages, messages_of(run, tools)), tools)
         changes, more = _planned(run, tools, decisions, packages, who)

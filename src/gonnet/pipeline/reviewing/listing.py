@@ -6,6 +6,8 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from enum import StrEnum
+from typing import Generic, Protocol, TypeVar
 
 from gonnet.errors import RunError
 from gonnet.ledger import PackageRecord, State
@@ -73,42 +75,52 @@ def changes(against: Comparison | None) -> dict[str, tuple[str, ...]]:
     return {key: tuple(words) for key, words in found.items()}
 
 
+class Listed(Protocol):
+    """What stands in a list."""
+
+    @property
+    def state(self) -> StrEnum:
+        """How it is."""
+
+
+L = TypeVar("L", bound=Listed)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Page:
+class Page(Generic[L]):
     """Some of a list.
 
     Attributes:
-        packages: What is on it.
+        shown: What is on it.
         number: Which page it is, from 1.
         pages: How many there are.
-        rest: State → how many packages are on the others.
+        rest: State → how many are on the others.
     """
 
-    packages: tuple[PackageRecord, ...]
+    shown: tuple[L, ...]
     number: int
     pages: int
-    rest: Mapping[State, int]
+    rest: Mapping[str, int]
 
 
-def page_of(packages: Sequence[PackageRecord], number: int, lines: int) -> Page:
+def page_of(every: Sequence[L], number: int, lines: int) -> Page[L]:
     """A page of a list.
 
     Args:
-        packages: The whole list.
+        every: The whole list.
         number: Which page, from 1.
-        lines: How many packages are on one; 0 for all on one.
+        lines: How many are on one; 0 for all on one.
 
     Raises:
         RunError: there are not so many pages.
     """
-    size = lines or max(1, len(packages))
-    pages = max(1, -(-len(packages) // size))
+    size = lines or max(1, len(every))
+    pages = max(1, -(-len(every) // size))
     if number > pages:
         many = "1 page" if pages == 1 else f"{pages} pages"
         raise RunError(f"the list has {many}", fix="Ask for one of them, or for more lines on each")
-    shown = tuple(packages[(number - 1) * size : number * size])
-    rest = Counter(package.state for package in packages)
-    rest.subtract(package.state for package in shown)
-    return Page(
-        packages=shown, number=number, pages=pages, rest={state: rest[state] for state in _ORDER if rest[state]}
-    )
+    shown = tuple(every[(number - 1) * size : number * size])
+    rest = Counter(str(one.state) for one in every)
+    rest.subtract(str(one.state) for one in shown)
+    left = {str(state): rest[state] for state in _ORDER if rest[state]}
+    return Page(shown=shown, number=number, pages=pages, rest=left)

@@ -22,7 +22,7 @@ from gonnet import delivery
 from gonnet.errors import typed
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.pipeline.reviewing.by_hand import ways_on
-from gonnet.pipeline.reviewing.comparison import Comparison, labels, spread, values_of
+from gonnet.pipeline.reviewing.comparison import Comparison, against_last, labels, spread, values_of
 from gonnet.pipeline.reviewing.listing import changes, in_order
 from gonnet.pipeline.sending.choosing import sent_already
 from gonnet.pipeline.sending.gate import earlier_in_words
@@ -80,6 +80,14 @@ def review_page(
         pictures=min(pictures, len(packages)),
         data=_embedded(data),
     )
+
+
+def whole_review(run: RunRecord, tools: Tools, pictures: int, largest: int) -> bytes | None:
+    """The page of all packages of a run, of at most so many bytes; None where it is larger, even without pictures."""
+    packages = tools.ledger.packages(run.id)
+    against = against_last(run, packages, tools.ledger)
+    pages = (review_page(run, packages, against, tools, some).encode("utf-8") for some in (pictures, 0))
+    return next((page for page in pages if len(page) <= largest), None)
 
 
 def _with_what_is_left(account: Mapping[str, Any]) -> dict[str, Any]:

@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import NamedTuple
 
 from gonnet.errors import RunError, typed
 from gonnet.jobs.approval import MESSAGES, Approval
 from gonnet.ledger import RunRecord
-from gonnet.ledger.approvals import ApprovalRecord
+from gonnet.ledger.approvals import ApprovalRecord, Sign, statement
 from gonnet.ledger.states import Purpose, State
 from gonnet.pipeline.reviewing.comparison import number
 from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.tools import Tools
+from gonnet.signing import is_signed
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,7 +80,18 @@ class Needed:
 def _valid(run: RunRecord, spec: Approval, given: Sequence[ApprovalRecord], digest: str) -> tuple[str, ...]:
     """Who said yes so that it counts: to these packages, and did not prepare them."""
     counting = (one for one in given if one.voided is None and one.digest == digest and one.who in spec.of)
+    counting = (one for one in counting if one.who not in spec.keys or is_by_key(run.id, one, spec.keys[one.who]))
     return tuple(dict.fromkeys(one.who for one in counting if one.who != run.prepared_by))
+
+
+def is_by_key(run_id: int, one: ApprovalRecord, public: str) -> bool:
+    """Whether an approval says what its signer signed.
+
+    Raises:
+        JobError: the library that tells is not installed.
+    """
+    at = one.at.isoformat(timespec="milliseconds")
+    return is_signed(public, one.signature, statement(run_id, one.who, at, one.why, one.digest))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,8 +111,17 @@ class Offered:
     lacking: Lacking
 
 
-def approve(run: RunRecord, tools: Tools, why: str, ask: Callable[[Offered], bool]) -> Lacking | None:
-    """Say yes to a run as it is now, under the name of the user whose process this is.
+class Hand(NamedTuple):
+    """By what somebody says yes: their public key, and what signs with the private one."""
+
+    public: str
+    sign: Sign
+
+
+def approve(
+    run: RunRecord, tools: Tools, why: str, ask: Callable[[Offered], bool], hand: Hand | None = None
+) -> Lacking | None:
+    """Say yes to a run as it is now: under the name of the user whose process this is, or of whose key it is.
 
     Returns:
         What is still lacking afterwards; None where nothing is, or nobody agreed.
@@ -108,11 +130,12 @@ def approve(run: RunRecord, tools: Tools, why: str, ask: Callable[[Offered], boo
         RunError: it needs no approval or was not reviewed, this user may not approve it, or it was changed meanwhile.
     """
     require_prepared(run)
-    who, needed = tools.who, Needed(run, tools)
+    needed = Needed(run, tools)
     lacking = needed.lacking()
     if lacking is None:
         what = "has all approvals that it needs" if needed.specs else "needs no approval"
         raise RunError(f"run {run.id} {what}", fix=f"`{typed('send', run.id)}` hands it over")
+    who = _who(run, needed, tools, hand)
     if who == run.prepared_by:
         raise RunError(f"{who} prepared run {run.id}, and cannot approve it", fix=f"Ask {' or '.join(lacking.of)}")
     if not any(who in spec.of for spec in needed.specs):
@@ -126,8 +149,26 @@ def approve(run: RunRecord, tools: Tools, why: str, ask: Callable[[Offered], boo
     messages = sum(len(package.mailed) for package in packages if package.state is not State.SKIPPED)
     if not ask(Offered(run=run, digest=digest, messages=messages, lacking=lacking)):
         return None
-    with tools.ledger.alone(run):
-        if not tools.ledger.approvals.give(run.id, who, why, digest):
+    with tools.ledger.rights.alone(run):
+        if not tools.ledger.approvals.give(run.id, who, why, digest, hand.sign if hand is not None else None):
             raise RunError(f"run {run.id} was changed meanwhile", fix="Nothing was approved; look at it again")
     tools.log.say("approved", run=run.id, digest=digest)
     return Needed(run, tools).lacking()
+
+
+def _who(run: RunRecord, needed: Needed, tools: Tools, hand: Hand | None) -> str:
+    """Who says yes.
+
+    Raises:
+        RunError: nobody who may has this key, or they have one and do not use it.
+    """
+    keys = {public: name for spec in needed.specs for name, public in spec.keys.items()}
+    if hand is not None:
+        if hand.public not in keys:
+            fix = f"Its public key is {hand.public}: write it under `approval: {{keys: …}}`, before the run is prepared"
+            raise RunError(f"nobody who may approve run {run.id} has this key", where="--key", fix=fix)
+        return keys[hand.public]
+    if tools.who in keys.values():
+        fix = f"`{typed('approve', run.id, '--key', 'FILE')}`"
+        raise RunError(f"{tools.who} approves with a key of their own", fix=fix)
+    return tools.who

@@ -13,14 +13,16 @@ from functools import partial
 from gonnet.delivery.smtp import lacks_utf8, needs_utf8
 from gonnet.errors import SealError, UnreachableError
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
+from gonnet.ledger.bases import Share
 from gonnet.ledger.hand_overs import AllowanceUsedError, Outcome
 from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import DONE, HandOverKind, HandOverState
 from gonnet.pipeline.sending.composing import Composer
 from gonnet.pipeline.sending.gate import Gate, Leaving, Scope, leaving_of
-from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of
+from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of, paces_of
 from gonnet.pipeline.sending.pacing import Paces
 from gonnet.pipeline.sending.places import Places
+from gonnet.pipeline.sending.queue import Queue
 from gonnet.pipeline.tools import Tools
 
 _BLOCKING = (HandOverState.REFUSED, HandOverState.UNSURE)  # of what is put somewhere: messages wait for a person
@@ -37,12 +39,14 @@ class SendReport:
         states: State → number of packages that were tried and came to it.
         interrupted: The server that went away before the last package, or None; what was not tried is still ready.
         ended: Why nothing more may leave for now, or empty.
+        is_shared: Whether others are still at work on the run.
         troubles: What went wrong after it.
     """
 
     states: dict[State, int]
     interrupted: UnreachableError | None = None
     ended: str = ""
+    is_shared: bool = False
     troubles: tuple[str, ...] = ()
 
     def followed_by(self, other: SendReport) -> SendReport:
@@ -60,7 +64,12 @@ class SendReport:
 
 
 def hand_over_all(
-    run: RunRecord, packages: Sequence[PackageRecord], taken: TakenElsewhere, tools: Tools, tell: Tell
+    run: RunRecord,
+    packages: Sequence[PackageRecord],
+    taken: TakenElsewhere,
+    tools: Tools,
+    tell: Tell,
+    share: Share,
 ) -> SendReport:
     """Hand over packages, over as many connections as the servers allow.
 
@@ -70,6 +79,7 @@ def hand_over_all(
         taken: What left in other runs of the same cycle, and does not leave again.
         tools: The tools.
         tell: Called with what was tried.
+        share: This process's part in the sending.
 
     Raises:
         UnreachableError: a server cannot be reached, or refuses us; nothing was handed over.
@@ -78,12 +88,13 @@ def hand_over_all(
     names = dict.fromkeys(server for package in packages for server in servers_of(package))
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
-    paces = {name: Paces(server.per_minute, tools.stop.sleep) for name, server in servers.items()}
+    paces = paces_of(servers, tools)
     with ExitStack() as stack:
         waiting = (part for package in packages for part in package.waiting if part in package.placed)
         places = stack.enter_context(closing(Places(waiting, tools)))
         places.open()
-        hands = _Hands(run, packages, Gate(run, tools, taken, paces), places, tell)
+        queue = Queue(packages, share, tools.ledger, tools.stop)
+        hands = _Hands(run, queue, Gate(run, tools, taken, paces), places, tell)
         lanes = {name: stack.enter_context(closing(_lane(name, paces, tools))) for name in names}
         for lane in lanes.values():  # whatever is wrong with any of them is told before the first message
             lane.link.open()
@@ -107,13 +118,11 @@ def _lane(name: str, paces: Mapping[str, Paces], tools: Tools) -> Lane:
 class _Hands:
     """Those who hand over; each takes the next package, until there is none or nothing more may leave."""
 
-    def __init__(
-        self, run: RunRecord, packages: Sequence[PackageRecord], gate: Gate, places: Places, tell: Tell
-    ) -> None:
-        self._packages, self._gate, self._places, self._tell = iter(packages), gate, places, tell
+    def __init__(self, run: RunRecord, queue: Queue, gate: Gate, places: Places, tell: Tell) -> None:
+        self._queue, self._gate, self._places, self._tell = queue, gate, places, tell
         self._run, self._tools = run, gate.tools
         self._ledger = gate.tools.ledger.hand_overs
-        self._lock, self._end = threading.Lock(), threading.Event()
+        self._lock, self._end = threading.Lock(), queue.ended
         self._states: Counter[State] = Counter()
         self._interrupted: UnreachableError | None = None
         self._ended = ""
@@ -145,9 +154,10 @@ class _Hands:
 
     def work(self, lanes: Mapping[str, Lane]) -> None:
         """Take packages and hand them over."""
-        while not (self._end.is_set() or self._tools.stop.asked) and (package := self._next()) is not None:
+        while (package := self._queue.next()) is not None:
             try:
                 state = self._hand_over(package, lanes)
+                self._queue.done(package)
             except UnreachableError as error:
                 with self._lock:
                     self._interrupted = self._interrupted or error
@@ -163,10 +173,6 @@ class _Hands:
                 with self._lock:
                     self._states[state] += 1
                     self._tell(package, state)
-
-    def _next(self) -> PackageRecord | None:
-        with self._lock:
-            return next(self._packages, None)
 
     def _finish(self, why: str) -> None:
         """Let nothing more leave in this send."""

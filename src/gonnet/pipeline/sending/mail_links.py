@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from gonnet.delivery import Meaning, Reply, SmtpLink
 from gonnet.delivery.imap import DraftsFolder
+from gonnet.jobs.services import MailServer
 from gonnet.ledger.hand_overs import Outcome
 from gonnet.ledger.states import HandOverState
-from gonnet.pipeline.sending.pacing import Pace
+from gonnet.pipeline.sending.pacing import Pace, Paces
 from gonnet.pipeline.tools import Tools
 
 _STATES = {
@@ -39,6 +42,12 @@ def link_for(name: str, tools: Tools) -> SmtpLink:
     password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
     trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
     return SmtpLink(server, password, trusted)
+
+
+def paces_of(servers: Mapping[str, MailServer], tools: Tools) -> dict[str, Paces]:
+    """Mail server → its pace, over all who send by it."""
+    take = tools.ledger.hand_overs.turns.take
+    return {name: Paces(name, server.per_minute, take, tools.stop.sleep) for name, server in servers.items()}
 
 
 def drafts_for(name: str, tools: Tools) -> DraftsFolder:

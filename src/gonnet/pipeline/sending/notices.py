@@ -12,10 +12,10 @@ from functools import partial
 
 from gonnet import delivery
 from gonnet.delivery import Attachment, Body, Envelope, SmtpLink
-from gonnet.errors import GonnetError, JobError
+from gonnet.errors import GonnetError, JobError, typed
 from gonnet.jobs.workspace import Summary
 from gonnet.ledger import HandOverRecord
-from gonnet.ledger.calendar import NoticeRecord
+from gonnet.ledger.calendar import NoticeRecord, OccurrenceState
 from gonnet.ledger.hand_overs import AllowanceUsedError
 from gonnet.ledger.states import HandOverState, Purpose
 from gonnet.locks import HeldError
@@ -27,6 +27,8 @@ from gonnet.recipients import Address
 from gonnet.recipients.addresses import NotAnAddressError, parse
 
 _ALARM_SECONDS = 60
+_PICTURES = 12  # packages that an attached review shows with a picture
+_LARGEST = 6_000_000  # bytes of a review that is attached: half as much again on the way
 
 
 def tell_notices(tools: Tools) -> list[str]:
@@ -39,7 +41,7 @@ def tell_notices(tools: Tools) -> list[str]:
         return []
     troubles = []
     try:
-        with tools.ledger.telling():
+        with tools.ledger.rights.telling():
             for record in tools.ledger.notices.untold():
                 trouble = _told(record, spec, tools) if spec is not None else "gonnet.yaml has no `summary:`"
                 if trouble is None:
@@ -115,7 +117,8 @@ def _told(record: NoticeRecord, spec: Summary, tools: Tools) -> str | None:
 
 def _composed(record: NoticeRecord, to: tuple[Address, ...], sender: Address, tools: Tools) -> bytes:
     envelope = Envelope(sender=sender, to=to, message_id=f"<{secrets.token_hex(16)}@{sender.domain}>")
-    body = Body.of(record.notice.text)
+    review, said = _review(record, tools)
+    body = Body.of(f"{record.notice.text}\n\n{said}\n" if said else record.notice.text)
     style = tools.workspace.file.style
     frame = delivery.Frame(style.organisation, style.accent)
     sealed = delivery.write_message(envelope, record.notice.subject, body, tools.workspace.house.locale, frame)
@@ -123,7 +126,26 @@ def _composed(record: NoticeRecord, to: tuple[Address, ...], sender: Address, to
     if record.notice.run is not None:
         text = every_hand_over(tools.ledger.packages(record.notice.run)).encode("utf-8-sig")
         attached.append(Attachment(name=f"run {record.notice.run}.csv", format="csv", data=text))
-    return delivery.compose(sealed, tuple(attached), tools.clock())
+    return delivery.compose(sealed, (*attached, *review), tools.clock())
+
+
+def _review(record: NoticeRecord, tools: Tools) -> tuple[tuple[Attachment, ...], str]:
+    """The review of a run that waits for somebody to look at it, where it can be attached; and what to say of it."""
+    spec = tools.workspace.file.summary
+    if record.occurrence is None or record.notice.run is None or spec is None or not spec.with_review:
+        return (), ""
+    if tools.ledger.occurrences.one(record.occurrence).state is not OccurrenceState.TO_REVIEW:
+        return (), ""
+    from gonnet.pipeline.reviewing.review_page import whole_review  # draws pictures, which few notices need
+
+    run = tools.ledger.run(str(record.notice.run))
+    page = whole_review(run, tools, _PICTURES, _LARGEST)
+    if page is None:
+        return (), f"The review is too large for a message: `{typed('review', run.id, '--html', 'review.html')}`."
+    said = (
+        "The review is attached. It holds everybody's figures: keep it where only those read it who may see them all."
+    )
+    return (Attachment(name=f"run {run.id} review.html", format="html", data=page),), said
 
 
 def _offered(gate: Gate, link: SmtpLink, sender: str, address: str, data: bytes, what: str) -> str | None:

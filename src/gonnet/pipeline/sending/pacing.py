@@ -8,9 +8,12 @@ from collections.abc import Callable
 
 from gonnet.jobs.services import PerMinute
 
+Take = Callable[[str, float], float]
+"""Takes the next turn of a name, with so many seconds between two; how long to wait for it, in seconds."""
+
 
 class Pace:
-    """Lets so many messages go in a minute, evenly.
+    """The pace of one connection: lets so many messages go in a minute, evenly.
 
     Args:
         per_minute: How many; None for as many as can be.
@@ -33,18 +36,17 @@ class Pace:
 
 
 class Paces:
-    """All the paces of one server.
+    """All the paces of one server; what holds over it and to a domain holds over all sends at the same time.
 
     Args:
+        name: The server's.
         spec: What the workspace says of them.
+        take: Takes a turn among all who send.
         sleep: Waits so many seconds.
     """
 
-    def __init__(self, spec: PerMinute, sleep: Callable[[float], None] = time.sleep) -> None:
-        self._spec, self._sleep = spec, sleep
-        self._all = Pace(spec.over_all, sleep)
-        self._lock = threading.Lock()
-        self._domains: dict[str, Pace] = {}
+    def __init__(self, name: str, spec: PerMinute, take: Take, sleep: Callable[[float], None] = time.sleep) -> None:
+        self._name, self._spec, self._take, self._sleep = name, spec, take, sleep
 
     def lane(self) -> Pace:
         """The pace of one more connection."""
@@ -53,10 +55,10 @@ class Paces:
     def wait(self, address: str, lane: Pace) -> None:
         """Wait until a message to an address may go over a connection."""
         domain = address.rpartition("@")[2].casefold()
-        with self._lock:
-            if domain not in self._domains:
-                self._domains[domain] = Pace(self._spec.of_domain(domain), self._sleep)
-            to_domain = self._domains[domain]
-        to_domain.wait()
+        self._turn(f"{self._name} {domain}", self._spec.of_domain(domain))
         lane.wait()
-        self._all.wait()
+        self._turn(self._name, self._spec.over_all)
+
+    def _turn(self, name: str, per_minute: int | None) -> None:
+        if per_minute and (seconds := self._take(name, 60 / per_minute)):
+            self._sleep(seconds)

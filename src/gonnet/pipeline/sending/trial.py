@@ -17,8 +17,7 @@ from gonnet.ledger.states import Purpose
 from gonnet.pipeline.sending.choosing import require_prepared
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.sending.gate import Gate, Leaving, not_allowed, strangers
-from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of
-from gonnet.pipeline.sending.pacing import Paces
+from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of, paces_of
 from gonnet.pipeline.surveying.picking import picked_of
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
@@ -70,7 +69,7 @@ def trial(
         raise RunError(not_allowed(found), where="--trial", fix="Try it on an address that is allowed")
     names = dict.fromkeys(message.server for package in chosen for message in package.messages)
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
-    paces = {name: Paces(server.per_minute, tools.stop.sleep) for name, server in servers.items()}
+    paces = paces_of(servers, tools)
     gate = Gate(run, tools, paces=paces)
     with ExitStack() as stack:
         lanes = {

@@ -67,7 +67,7 @@ def write_back(run: RunRecord, tools: Tools, job: Job | None = None) -> str | No
         job = job or load_job(tools.workspace, run.job)
         if job.file.write_back is None:
             return None
-        with tools.ledger.alone(run):
+        with tools.ledger.rights.alone(run):
             return _written(run, job, tools)
     except GonnetError as error:
         return f"nothing was written back: {error.what}"

@@ -91,7 +91,8 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     everybody = in_order(found.engine, job, matched.addressed, bound)
     chosen = _chosen([part.key for part in everybody], request.only, asked_for)
     addressed = [part for part in everybody if chosen is None or part.key in chosen]
-    cases = [_by_the_rules(part, evaluated[part.key], job, request.ways.get(part.key, ())) for part in addressed]
+    decider = rules.Decider(job)
+    cases = [_by_the_rules(part, evaluated[part.key], decider, request.ways.get(part.key, ())) for part in addressed]
     cases = _after(cases, lambda case: _by_the_data(case, found))
     cases = _after(cases, lambda case: _by_its_lines(case, job))
     now, last = measured(found.engine, sizes(job, found.engine)), _last(job, tools)
@@ -107,15 +108,17 @@ def _after(cases: Iterable[Case], verdict: Verdict) -> list[Case]:
     return [replace(case, decision=verdict(case)) for case in cases]
 
 
-def _by_the_rules(part: recipients.Addressed, found: rules.Evaluated, job: Job, ways: Sequence[str]) -> Case:
+def _by_the_rules(
+    part: recipients.Addressed, found: rules.Evaluated, decider: rules.Decider, ways: Sequence[str]
+) -> Case:
     """What the list and the rules say, but for the ways that a person says; its contacts as the rules change them."""
-    decision = rules.decide(part, found, job, ways)
+    decision = decider.decide(part, found, ways)
     effects = decision.effects
     if part.contacts and (effects.to or effects.cc or effects.bcc):
         kept = part.contacts[:1] if effects.to else part.contacts
         people = tuple(roll.changed(person, effects.to, effects.cc, effects.bcc) for person in kept)
         part = replace(part, contacts=people)
-        decision = rules.decide(part, found, job, ways)
+        decision = decider.decide(part, found, ways)
     return Case(addressed=part, evaluated=found, decision=decision)
 
 

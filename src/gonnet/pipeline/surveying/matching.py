@@ -67,7 +67,7 @@ def match(found: Read, tools: Tools, request: Request) -> Matched:
     for edition in versions.values():
         raise_all(references.texts_to_the_data(edition.job, found.columns, edition.reading.wording))
     described = descriptions(job, people)
-    fields = {key: person.fields for key, person in described.items()}
+    fields: dict[str, Mapping[str, object]] = {key: person.fields for key, person in described.items()}
     fields |= {part.key: _for_sql(part.contacts[0].fields) for part in addressed if part.contacts}
     return Matched(
         people=people,
@@ -87,6 +87,8 @@ def _as_said(part: Addressed, place: tuple[str, int] | None) -> Addressed:
     return part if person is None else replace(part, contacts=(person,), is_left_out=False)
 
 
-def _for_sql(fields: Mapping[str, object]) -> dict[str, object]:
+def _for_sql(fields: Mapping[str, object]) -> Mapping[str, object]:
     """The columns of a line; what lines do not agree in is empty: a package whose conditions ask for it is held."""
+    if not any(isinstance(value, Differing) for value in fields.values()):
+        return fields
     return {column: None if isinstance(value, Differing) else value for column, value in fields.items()}

@@ -9,19 +9,24 @@ from __future__ import annotations
 import logging
 import pickle
 import secrets
+import time
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
+from dataclasses import replace
+from statistics import median
 from types import TracebackType
 from typing import Any
 
 from gonnet import private
 from gonnet.errors import StorageError, UnreachableError
-from gonnet.ledger import Store
+from gonnet.ledger import FolderStore, Store
 from gonnet.pipeline.making.kits import RunKit
 from gonnet.pipeline.making.orders import Order
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.workers.remote import (
     Asked,
+    Brought,
+    Carried,
     DiffersError,
     NotSharedError,
     differences,
@@ -33,14 +38,18 @@ from gonnet.pipeline.making.workers.remote import (
 _MOST = 200  # packages of a batch: what goes over the wire for each batch is worth it
 _PATIENCE = 15  # seconds that a scheduler has to answer, and its first worker to appear
 _ALONE = 4  # times that patience, without any worker, before the cluster is taken to be gone
+_GLANCE = 0.2  # seconds to wait for each of two that make the same
+_SLOW = 4  # times what batches take, after which one is begun again elsewhere
+_AGAIN = 2  # times that it is begun again
 _INSTALL = "Install it: pip install 'gonnet[dask]'"
 
 
 class _OnCluster:
     """A batch that a worker makes."""
 
-    def __init__(self, future: Any, store: Store, crew: ClusterCrew) -> None:  # noqa: ANN401  Dask has no types
-        self._future, self._store, self._crew = future, store, crew
+    def __init__(self, orders: Sequence[Order], store: Store, crew: ClusterCrew) -> None:
+        self._orders, self._store, self._crew = orders, store, crew
+        self._futures: list[Any] = [crew.begun(orders)]
 
     def result(self) -> tuple[Made, ...]:
         """What came of it; its files are in the store.
@@ -49,15 +58,17 @@ class _OnCluster:
             UnreachableError: the cluster went away, or a worker is not like this machine.
             StorageError: workers died of it, or cannot see what they need.
         """
-        brought = self._crew.answer(self._future)
-        for data in brought.files.values():
-            self._store.put(data)
+        brought = self._crew.answer(self._orders, self._futures)
+        with self._store.together():
+            for data in brought.files.values():
+                self._store.put(data)
         return tuple(brought.made)
 
     def cancel(self) -> object:
         """Do not begin it any more."""
-        with suppress(Exception):
-            self._future.cancel()
+        for future in self._futures:
+            with suppress(Exception):
+                future.cancel()
         return None
 
 
@@ -75,8 +86,12 @@ class ClusterCrew:
     def __init__(self, address: str, kit: RunKit, store: Store) -> None:
         self._address, self._kit, self._store = address, kit, store
         self._client: Any = None
-        self._seen = store.folder / f".seen-{secrets.token_hex(8)}"
+        self._name = secrets.token_hex(8)
+        self._seen = store.folder / f".seen-{self._name}" if isinstance(store, FolderStore) else None
         self._asked: Any = None
+        self._given: Asked | None = None
+        self._took: list[float] = []
+        self._suspects: set[str] = set()  # workers that had a batch for too long: they may hang, and look alive
 
     def __enter__(self) -> ClusterCrew:
         """Find the cluster, see that its workers are like this machine, and give them the kit.
@@ -96,11 +111,14 @@ class ClusterCrew:
             self._client.wait_for_workers(1, timeout=_PATIENCE)
             self._require_alike(self._client.run(made_with))
             self._show_the_store()
-            asked = Asked(
-                kit=pickle.dumps(self._kit), made_with=made_with(), seen=str(self._seen), needs_files=self._needs_files
+            self._given = Asked(
+                name=self._name,
+                kit=pickle.dumps(replace(self._kit, store=Carried({}))),  # no password of a store leaves this machine
+                made_with=made_with(),
+                seen=str(self._seen or ""),
+                needs_files=self._needs_files,
             )
-            # A task of its own: scattered data is gone with the last worker that has it, a task is done again.
-            self._asked = self._client.submit(given, asked, pure=False)
+            self._give()
         except (OSError, TimeoutError, ValueError) as error:
             self._end()
             why = "no worker came" if self._client is not None else str(error) or type(error).__name__
@@ -115,14 +133,24 @@ class ClusterCrew:
     ) -> None:
         self._end()
 
+    def _give(self, workers: Sequence[str] | None = None) -> None:
+        """Have what every batch needs on a worker, of some where they are named; the others get it from there.
+
+        A task of its own: scattered data is gone with the last worker that has it, a task is done again.
+        """
+        more = {"workers": workers, "allow_other_workers": True} if workers else {}
+        self._asked = self._client.submit(given, self._given, pure=False, **more)
+
     def _show_the_store(self) -> None:
         """Lay a file into the store, by which workers know whether they see it."""
-        private.folder(self._store.folder)
-        self._seen.touch()
+        if self._seen is not None:
+            private.folder(self._seen.parent)
+            self._seen.touch()
 
     def _end(self) -> None:
         with suppress(OSError):
-            self._seen.unlink(missing_ok=True)
+            if self._seen is not None:
+                self._seen.unlink(missing_ok=True)
         if self._client is not None:
             with suppress(Exception):
                 self._client.close(timeout=_PATIENCE)
@@ -140,11 +168,18 @@ class ClusterCrew:
 
     def submit(self, orders: Sequence[Order]) -> _OnCluster:
         """Have a batch made."""
-        future = self._client.submit(produce_there, self._asked, tuple(orders), pure=False)
-        return _OnCluster(future, self._store, self)
+        return _OnCluster(tuple(orders), self._store, self)
 
-    def answer(self, future: Any) -> Any:  # noqa: ANN401  Dask has no types
+    def begun(self, orders: Sequence[Order], workers: Sequence[str] | None = None) -> Any:  # noqa: ANN401
+        """The future of a batch, on any worker or on one of some."""
+        return self._client.submit(produce_there, self._asked, orders, pure=False, workers=workers)
+
+    def answer(self, orders: Sequence[Order], futures: list[Any]) -> Brought:
         """What a worker brought.
+
+        Args:
+            orders: The batch.
+            futures: It, as it was begun; once more where it is begun a second time.
 
         Raises:
             UnreachableError: the cluster went away, or a worker is not like this machine.
@@ -155,7 +190,7 @@ class ClusterCrew:
         from distributed.comm.core import CommClosedError
 
         try:
-            return self._waited(future)
+            brought = self._waited(orders, futures)
         except DiffersError as error:
             raise self._failure(str(error), "Install the same on all machines") from error
         except NotSharedError as error:
@@ -172,21 +207,48 @@ class ClusterCrew:
             ) from error
         except (FutureCancelledError, CommClosedError, OSError, TimeoutError) as error:
             raise self._failure("it went away", "Start it again") from error
+        self._took.append(brought.seconds)
+        self._suspects.discard(brought.by)
+        return brought
 
-    def _waited(self, future: Any) -> Any:  # noqa: ANN401  Dask has no types
-        """The answer, however long it takes, as long as there are workers.
+    def _waited(self, orders: Sequence[Order], futures: list[Any]) -> Brought:
+        """The first answer, however long it takes, as long as there are workers.
+
+        One that takes much longer than others do is begun a second time, by workers that do not have it: its own may
+        hang, and look alive.
 
         Raises:
             TimeoutError: there are none any more.
         """
-        alone = 0
+        began = last_seen = time.monotonic()
         while True:
-            try:
-                return future.result(timeout=_PATIENCE)
-            except TimeoutError:
-                alone = 0 if self._client.nthreads() else alone + 1
-                if alone == _ALONE:
-                    raise
+            for future in tuple(futures):
+                with suppress(TimeoutError):
+                    found: Brought = future.result(timeout=_PATIENCE if len(futures) == 1 else _GLANCE)
+                    return found
+            now = time.monotonic()
+            last_seen = now if self._client.nthreads() else last_seen
+            if now - last_seen > _ALONE * _PATIENCE:
+                raise TimeoutError
+            is_slow = len(futures) <= _AGAIN and now - began > self._too_long * len(futures)
+            if is_slow and (others := self._others(futures[-1])):
+                self._give(others)  # it may be on one that hangs, and nowhere else
+                futures.append(self.begun(orders, others))
+
+    @property
+    def _too_long(self) -> float:
+        return _SLOW * median(self._took) if self._took else _SLOW * _PATIENCE
+
+    def _others(self, future: Any) -> list[str]:  # noqa: ANN401
+        """The workers that may make a batch which takes too long: none that has it, and best none that had such a one.
+
+        It is with those that make it, or have made it and do not give it.
+        """
+        at_work: dict[str, Sequence[str]] = self._client.processing()
+        having = {worker for worker, keys in at_work.items() if future.key in keys}
+        having |= {worker for workers in self._client.who_has([future]).values() for worker in workers}
+        self._suspects |= having
+        return sorted(set(at_work) - self._suspects or set(at_work) - having) if self._suspects else []
 
     def _require_alike(self, found: Mapping[str, Mapping[str, str]]) -> None:
         here = made_with()

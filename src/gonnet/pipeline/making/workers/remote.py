@@ -6,8 +6,10 @@ import hashlib
 import pickle
 import platform
 import threading
+import time
 import zlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import metadata
@@ -15,7 +17,7 @@ from pathlib import Path
 
 import gonnet
 from gonnet.errors import SealError
-from gonnet.ledger import Store
+from gonnet.ledger import FolderStore
 from gonnet.pipeline.making.kits import RunKit
 from gonnet.pipeline.making.orders import Order
 from gonnet.pipeline.making.produce import Made, worker_for
@@ -37,12 +39,14 @@ class Asked:
     """What every batch of a run needs.
 
     Attributes:
+        name: What tells its run from others.
         kit: What is the same for every package, pickled.
         made_with: What shapes documents where the run is prepared.
-        seen: A file in its store: who sees it keeps what it makes there.
+        seen: A file in its store: who sees it keeps what it makes there. Where it is empty, nobody does.
         needs_files: Whether packages have files of the workspace in them.
     """
 
+    name: str
     kit: bytes
     made_with: Mapping[str, str]
     seen: str
@@ -56,10 +60,14 @@ class Brought:
     Attributes:
         made: The packages, in order.
         files: SHA-256 → the bytes of files that are not in the store of the run.
+        seconds: How long it took.
+        by: The address of the worker.
     """
 
     made: Sequence[Made]
     files: Mapping[str, bytes]
+    seconds: float
+    by: str
 
 
 @lru_cache(maxsize=1)
@@ -86,18 +94,16 @@ def differences(here: Mapping[str, str], there: Mapping[str, str]) -> str:
     )
 
 
-class Carried(Store):
+class Carried:
     """Files that travel back to the store of the run."""
 
     def __init__(self, known: Mapping[str, bytes]) -> None:
-        object.__setattr__(self, "folder", Path())
-        object.__setattr__(self, "_known", dict(known))
-        object.__setattr__(self, "new", {})
+        self._known, self._new = dict(known), dict[str, bytes]()
 
     def put(self, data: bytes) -> str:
         """Keep `data`; returns its SHA-256."""
         digest = hashlib.sha256(data).hexdigest()
-        self.new.setdefault(digest, data)  # type: ignore[attr-defined]
+        self._new.setdefault(digest, data)
         return digest
 
     def get(self, digest: str) -> bytes:
@@ -106,15 +112,34 @@ class Carried(Store):
         Raises:
             SealError: they are not here.
         """
-        for files in (self.new, self._known):  # type: ignore[attr-defined]
+        for files in (self._new, self._known):
             if digest in files:
-                return bytes(files[digest])
+                return files[digest]
         raise SealError(f"the file {digest[:12]}… is not here")
+
+    def has(self, digest: str) -> bool:
+        """Whether they are here."""
+        return digest in self._new or digest in self._known
+
+    def digests(self) -> Iterator[tuple[str, int, float]]:
+        """Nothing is kept here."""
+        return iter(())
+
+    def remove(self, digest: str, since: float | None = None) -> None:
+        """Forget a file that was put."""
+        if since is None:
+            self._new.pop(digest, None)
+
+    def together(self) -> AbstractContextManager[None]:
+        """All of it travels together anyway."""
+        return nullcontext()
+
+    def flush(self) -> None:
+        """The store of the run does that."""
 
     def taken(self) -> dict[str, bytes]:
         """What was put since this was asked for the last time."""
-        found = dict(self.new)  # type: ignore[attr-defined]
-        self.new.clear()  # type: ignore[attr-defined]
+        found, self._new = self._new, {}
         return found
 
 
@@ -136,16 +161,20 @@ def produce_there(asked: Asked, orders: Sequence[Order]) -> Brought:
     is_shared = _is_seen(asked.seen)
     if not is_shared and (asked.needs_files or any(order.own_files for order in orders)):
         raise NotSharedError
+    from distributed import get_worker
+
     with _ALONE:
-        worker = worker_for(f"{asked.seen} {is_shared}", lambda: _kit(asked, is_shared=is_shared))
+        began = time.monotonic()
+        worker = worker_for(f"{asked.name} {is_shared}", lambda: _kit(asked, is_shared=is_shared))
         made = tuple(worker.make(order) for order in orders)
         store = worker.kit.store
-        return Brought(made=made, files=store.taken() if isinstance(store, Carried) else {})
+        files = store.taken() if isinstance(store, Carried) else {}
+        return Brought(made=made, files=files, seconds=time.monotonic() - began, by=get_worker().address)
 
 
 def _is_seen(place: str) -> bool:
     try:
-        return Path(place).exists()
+        return bool(place) and Path(place).exists()
     except OSError:  # it is there, and not for this user
         return False
 
@@ -154,6 +183,6 @@ def _kit(asked: Asked, *, is_shared: bool) -> RunKit:
     kit = pickle.loads(asked.kit)
     assert isinstance(kit, RunKit)
     if is_shared:
-        return replace(kit, store=Store(Path(asked.seen).parent))
+        return replace(kit, store=FolderStore(Path(asked.seen).parent))
     known = {hashlib.sha256(part.data).hexdigest(): part.data for part in kit.enclosures.values()}
     return replace(kit, store=Carried(known))
