@@ -60,8 +60,8 @@ _DRIVERS = ("north tanker, Pádraig Ó Máille", "south tanker, Ewa Żółkiewsk
 _WORDS = ("Upper", "Lower", "High", "Far", "Old", "New"), ("Tarn", "Birk", "Mere", "Thorn", "Ash"), ("field", "garth")
 
 
-def write(folder: Path, farms: int, port: int, documents: str = "") -> None:
-    """A workspace of `farms` farms × 40 collections in `folder`, its rows in the order of the days."""
+def write(folder: Path, farms: int, port: int, documents: str = "", rows: int = ROWS) -> None:
+    """A workspace of `farms` farms × `rows` collections in `folder`, its rows in the order of the days."""
     chance = random.Random(20261031)
     with (folder / "farms.csv").open("w", encoding="utf-8", newline="") as file:
         out = csv.writer(file, lineterminator="\n")
@@ -72,7 +72,7 @@ def write(folder: Path, farms: int, port: int, documents: str = "") -> None:
     with (folder / "milk.csv").open("w", encoding="utf-8", newline="") as file:
         out = csv.writer(file, lineterminator="\n")
         out.writerow(("farm_no", "day", "tanker", "litres", "fat_pct", "protein_pct", "price", "amount"))
-        for row in range(ROWS):
+        for row in range(rows):
             for number in range(farms):
                 litres, price = chance.randrange(300, 4000), chance.randrange(3800, 5200)
                 amount = f"{litres * price / 10_000:.2f}"

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import pickle
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import attacks
+from gonnet import checks
 from gonnet.checks import Identity, Manner, ReadBack, Watch, described, everyday
+from gonnet.checks.book import Book
+from gonnet.checks.matching import matches
 from gonnet.checks.spelling import plain, runs, squeezed
 from gonnet.checks.values import Values
 
@@ -157,3 +162,29 @@ def test_values_are_found_where_their_letters_begin_a_word(values: list[str], te
         if letters[start : start + len(one)] == one
     }
     assert {(at, len(one)) for at, one in known.standing(letters, starts)} == expected
+
+
+_NAMING = st.tuples(
+    st.sampled_from(["key", "address", "name"]),
+    st.sampled_from(["007", "07", "7", "+353 1 234", "x@y.example", "שלום", "Hill", "HILL", "a", "North"]) | st.text(),
+)
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from("abcdefghijkl"), st.lists(_NAMING, max_size=3), st.booleans()), max_size=40),
+    st.lists(st.text("07Hilxy@.ab ", max_size=20), max_size=4),
+)
+def test_very_many_values_are_kept_in_less_room_and_are_the_same(
+    named: list[tuple[str, list[tuple[str, str]], bool]], texts: list[str]
+) -> None:
+    every = [Identity(key=key, values=tuple(values), has_rows=lives) for key, values, lives in named]
+    few = Values(every, harmless=["North"])
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(checks.values, "_FEW", -1)
+        many = pickle.loads(pickle.dumps(Values(every, harmless=["North"])))
+    assert type(many._said) is Book
+    assert {letters: few.said(letters) for letters in few} == {letters: many.said(letters) for letters in many}
+    for text in texts:
+        assert [one.spelled for one in matches(text, few)] == [one.spelled for one in matches(text, many)]
+    owners = {key for key, values, _ in named if ("name", "Hill") in values or ("name", "HILL") in values}
+    assert "hill" not in few or set(many.said("hill").owners) >= owners

@@ -12,7 +12,7 @@ from gonnet.cli.keys import keys
 from gonnet.pipeline.check import check
 from gonnet.pipeline.preview import preview
 from gonnet.pipeline.survey import Request
-from gonnet.pipeline.surveying import plans
+from gonnet.pipeline.surveying import plans, portions
 from support import AS_OF, Dairy
 
 KEYS = [f"{number:03}" for number in range(40)]
@@ -51,6 +51,7 @@ def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.Monk
     few = seen(many, tmp_path / "few")
     assert "Page 2 of 6" in few["keys"]
     monkeypatch.setattr(plans, "_KEPT", 3)
+    monkeypatch.setattr(portions, "_MANY", 7)
     assert seen(many, tmp_path / "more") == few
     names = [name for _, _, _, documents in few["made"] for name, _ in documents]
     assert len(names) == len(set(names)) == 2 * len(KEYS[3:]), "each file has a name of its own"

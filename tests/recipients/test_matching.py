@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from gonnet.recipients import Address, Recipient, match
-from gonnet.recipients.matching import near_misses, unmatched
+from gonnet.recipients.matching import Unmatched, near_misses
 
 
 def person(key: str, *mailboxes: str, line: int = 1) -> Recipient:
@@ -33,13 +33,15 @@ def test_an_address_that_several_keys_share_is_told() -> None:
 
 def test_unmatched_keys_are_told_near_misses_first() -> None:
     addressed = match({"042": 2, "zz": 1}, [person("42", "a@x.example")])
-    texts = [finding.text for finding in unmatched(addressed, has_list=True)]
+    found = Unmatched()
+    for part in addressed:
+        found.see(part)
+    texts = [finding.text for finding in found.findings(lambda: [part.key for part in addressed if part.contacts])]
     assert texts == [
         "nobody on the list has key '042' (2 rows); the list has '42': is that meant?",
         "nobody on the list has key 'zz' (1 row)",
         "Farm 42 (42) is on the list, but has no rows",
     ]
-    assert list(unmatched(addressed, has_list=False)) == []
 
 
 @pytest.mark.parametrize(

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
 
+from gonnet.checks.book import Book, Said
 from gonnet.checks.spelling import is_from_right, plain, runs, squeezed
+from gonnet.remembering import Remembered
 
 SHORT = 5
 """Letters alone, or digits alone, that are fewer stand in any text: they are searched for where a key would stand."""
 
 _MANY_OWNERS = 10
+_KNOWN = 10_000
+_FEW = 100_000  # values: so many are found faster, and take more room
 _HEAD = 4  # characters by which the lengths of values are kept
 
 
@@ -72,24 +75,6 @@ class Value:
         return self.size < (SHORT if self.is_number or self.is_word else SHORT - 1)
 
 
-class Said(NamedTuple):
-    """What is known of a value before it is found anywhere.
-
-    Attributes:
-        kind: `key`, `address` or the column of the list.
-        text: As the data have it.
-        owners: The keys that it names.
-        is_searched: Whether anybody else's files are searched for it.
-        written: How else it is written there; None as the data have it.
-    """
-
-    kind: str
-    text: str
-    owners: tuple[str, ...]
-    is_searched: bool
-    written: str | None = None
-
-
 class Values:
     """All values of a run, by their letters and digits.
 
@@ -103,26 +88,22 @@ class Values:
 
     def __init__(self, identities: Iterable[Identity], harmless: Iterable[str] = ()) -> None:
         allowed = {squeezed(text) for text in harmless}
-        owners: defaultdict[str, dict[str, None]] = defaultdict(dict)
-        said: dict[str, tuple[str, str]] = {}
-        living: set[str] = set()
+        book = Book()
         for identity in identities:
             for kind, text in identity.values:
                 if letters := squeezed(text):
-                    owners[letters][identity.key] = None
-                    said.setdefault(letters, (kind, text))
-                    if identity.has_rows:
-                        living.add(letters)
+                    book.enter(letters, kind, text, identity.key, lives=identity.has_rows)
+        book.close()
         self.unsearched: defaultdict[str, list[str]] = defaultdict(list)
-        self._said: dict[str, Said] = {}
-        self._known: dict[str, Value] = {}  # made when one is found: of most, nothing ever is
-        for letters, keys in owners.items():
-            kind, text = said[letters]
-            reason = self._why_not(letters, kind, len(keys), allowed) if letters in living else "nobody's"
-            if reason and reason != "nobody's":
-                self.unsearched[reason].append(text)
-            self._said[letters] = Said(kind, text, tuple(keys), not reason)
-        self._said |= dict(self._written_otherwise())
+        for number, letters, said, lives in book.first_said():
+            reason = self._why_not(letters, said.kind, book.owners(number), allowed) if lives else "nobody's"
+            if not reason:
+                book.search_for(number)
+            elif reason != "nobody's":
+                self.unsearched[reason].append(said.text)
+        _enter_otherwise(book)
+        self._said: Mapping[str, Said] = dict(book.items()) if len(book) <= _FEW else book
+        self._known: Remembered[str, Value] = Remembered(self._made, _KNOWN)  # of most, nothing is ever found
         self._lengths = _lengths(self._said)
         self._short = tuple(sorted({len(letters) for letters in self._said if len(letters) < _HEAD}, reverse=True))
 
@@ -134,28 +115,14 @@ class Values:
             return f"of more than {_MANY_OWNERS} recipients"
         return "of one letter" if len(letters) == 1 and letters.isalpha() else ""
 
-    def _written_otherwise(self) -> Iterator[tuple[str, Said]]:
-        """Keys without the zeros before them, where nobody else has the shorter one; what is written from the right."""
-        shorter: dict[str, Said] = {}
-        for letters, said in self._said.items():
-            is_number, bare = letters.isdecimal(), letters.lstrip("0")
-            if said.kind == "key" and is_number and bare and bare != letters and bare not in self._said:
-                owners = (*shorter[bare].owners, *said.owners) if bare in shorter else said.owners
-                shorter[bare] = said._replace(owners=owners, written=bare)
-            if is_number and said.text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
-                yield f"00{letters}", said._replace(written=f"00{letters}")
-            if is_from_right(said.text):
-                yield letters[::-1], said._replace(written=plain(said.text)[::-1])
-        yield from shorter.items()
-
     def __iter__(self) -> Iterator[str]:
         """The letters and digits of every value."""
         return iter(self._said)
 
     def count_short(self) -> int:
         """How many are so short that they stand in any text."""
-        short = [letters for letters, said in self._said.items() if len(letters) < SHORT and said.written is None]
-        return sum(self.value(letters).is_short for letters in short)
+        short = [letters for letters in self._said if len(letters) < SHORT]
+        return sum(self.value(letters).is_short for letters in short if self.said(letters).written is None)
 
     def get(self, letters: str) -> Value | None:
         """The value of these letters and digits."""
@@ -167,10 +134,10 @@ class Values:
 
     def value(self, letters: str) -> Value:
         """The value that has these letters and digits."""
-        found = self._known.get(letters)
-        if found is None:
-            found = self._known[letters] = _value(self._said[letters])
-        return found
+        return self._known[letters]
+
+    def _made(self, letters: str) -> Value:
+        return _value(self._said[letters])
 
     def standing(self, letters: str, starts: Sequence[int]) -> Iterator[tuple[int, str]]:
         """The values whose letters and digits stand in a text where a run of these begins.
@@ -191,6 +158,18 @@ class Values:
                     part = letters[at : at + length]
                     if part in said and at + length <= len(letters):
                         yield number, part
+
+
+def _enter_otherwise(book: Book) -> None:
+    """Keys without the zeros before them, where nobody else has the shorter one; what is written from the right."""
+    for number, letters, said, _ in book.first_said():
+        is_number, bare = letters.isdecimal(), letters.lstrip("0")
+        if is_number and said.text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
+            book.also(number, f"00{letters}", from_right=False)
+        if is_from_right(said.text):
+            book.also(number, letters[::-1], from_right=True)
+        if said.kind == "key" and is_number and bare and bare != letters:
+            book.also_shorter(number, bare)
 
 
 def _value(said: Said) -> Value:

@@ -141,6 +141,7 @@ def _as_json(job: Job, checked: Checked) -> None:
 
 def _tell(job: Job, checked: Checked, zone: dt.tzinfo, *, quiet: bool) -> None:
     from gonnet.cli import _report, _show
+    from gonnet.pipeline.check import MOST_HELD
 
     found = checked.survey
     pairs = [(str(finding.weight), finding.text) for finding in checked.findings]
@@ -160,9 +161,9 @@ def _tell(job: Job, checked: Checked, zone: dt.tzinfo, *, quiet: bool) -> None:
         more = f"; {_show.many(bundles, 'bundle')} among them" if bundles else ""
         _show.line(f"  {'packages':<14} {told}{more}")
     for plan in checked.held:
-        if str(plan.decision.cause) == "no recipient":
-            continue  # a finding says it, with its near miss
         _show.stated("held", f"{plan.key}  {plan.addressed.name[:36]}: {plan.decision.reason}", indent="! ")
+    if len(checked.held) == MOST_HELD:
+        _show.line(f"  `{typed('keys', job.name, '--state', 'held')}` has all that would be held")
     _report.findings(pairs, attention_only=quiet, whole=typed("check", job.name, "--json"))
     if not quiet:
         _show.line("Every name in the job is known.")

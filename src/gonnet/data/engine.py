@@ -5,13 +5,15 @@ from __future__ import annotations
 import re
 import threading
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 
 import duckdb
 
 from gonnet.data.macros import MACROS
 from gonnet.errors import DataError, meant
+from gonnet.scratch import scratch
 
 _NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMAL|DOUBLE|FLOAT|REAL)")
 EXACT = 2**53
@@ -79,10 +81,14 @@ class Engine:
     Args:
         seconds: How long a statement may take; None for as long as it does.
         megabytes: How much memory all may take; None for as much as the engine itself allows.
+        work: Below it is kept what has no room in memory; None where all of it must have room.
     """
 
-    def __init__(self, seconds: int | None = None, megabytes: int | None = None) -> None:
+    def __init__(self, seconds: int | None = None, megabytes: int | None = None, work: Path | None = None) -> None:
+        self._stack = ExitStack()
         self._connection = duckdb.connect(":memory:")
+        aside = "" if work is None else str(self._stack.enter_context(scratch(work)))
+        self._connection.execute("SET temp_directory=$folder", {"folder": aside})
         self._seconds = seconds
         if megabytes is not None:
             self._connection.execute(f"SET memory_limit='{megabytes}MB'")
@@ -101,6 +107,7 @@ class Engine:
         """Give the memory back."""
         self._strict.close()
         self._connection.close()
+        self._stack.close()
 
     def lock(self) -> None:
         """From here on no file, no other database and no setting can be reached by any SQL."""

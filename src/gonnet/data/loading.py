@@ -115,7 +115,7 @@ def load(
         UnreachableError: a database cannot be reached.
     """
     limits = workspace.file.queries
-    engine = Engine(limits.seconds, limits.megabytes)
+    engine = Engine(limits.seconds, limits.megabytes, workspace.kept / "making")
     failed: dict[str, str] = {}
     watch = _Watch()
     try:

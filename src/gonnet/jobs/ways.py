@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
+from functools import cached_property
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
@@ -107,7 +108,7 @@ class Way(Section):
         parts = {"email": self.email, "folder": self.folder, "drafts": self.drafts, "print": self.printing}
         return (kind for kind, part in parts.items() if part is not None)
 
-    @property
+    @cached_property  # it is asked for with every file of every recipient
     def kind(self) -> str:
         """What it is: `email`, `folder`, `drafts` or `print`."""
         return next(self._kinds())

@@ -24,15 +24,17 @@ NEVER: dict[str, object] = {"times": 0, "sent_on": None, "days": None, "message"
 """What texts may say of the past of somebody who was sent nothing."""
 
 
-def assemble(parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Known) -> Iterator[PackagePlan]:
+def assemble(
+    parts: Iterable[tuple[Addressed, Evaluated, Decision]], known: Known, taken: Names
+) -> Iterator[PackagePlan]:
     """Yield a plan for each part, in order; file names are unique over the run, and within each bundle.
 
     Args:
         parts: Key, figures and decision of each package.
         known: What is known of the run.
+        taken: The names that it has so far.
     """
     house = next(iter(known.readings))
-    taken = Names()
     for addressed, evaluated, decision in parts:
         locale = addressed.language or house
         reading = known.readings[locale]

@@ -8,6 +8,8 @@ from collections import Counter
 from collections.abc import Iterator
 from pathlib import PurePath
 
+from gonnet.remembering import SeenTexts
+
 # Separators and signs that Windows refuses, controls, and marks that change the reading direction of a name.
 _UNSAFE = re.compile('[<>:"/\\\\|?*\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]')
 _RESERVED = re.compile(r"^(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³]|conin\$|conout\$)(\..*)?$", re.IGNORECASE)
@@ -40,16 +42,16 @@ class Names:
     """
 
     def __init__(self, beside: Names | None = None) -> None:
-        self._stems: set[str] = set()
+        self._stems = SeenTexts()
         self._others = beside._stems if beside is not None else self._stems
-        self._files: set[str] = set()
-        self._stems_of_files: set[str] = set()
-        self._counts: Counter[str] = Counter()
+        self._files, self._stems_of_files = SeenTexts(), SeenTexts()
+        self._asked = SeenTexts()
+        self._counts: Counter[str] = Counter()  # of what was asked for more than once
 
     def unique(self, stem: str) -> str:
         """`stem`, or `stem (2)` and so on where it is taken."""
-        taken = self._stems | self._stems_of_files if self._stems_of_files else self._stems
-        name = next(one for one in self._offered(stem) if one.casefold() not in taken)
+        taken = (self._stems, self._stems_of_files)
+        name = next(one for one in self._offered(stem) if not any(one.casefold() in part for part in taken))
         self._stems.add(name.casefold())
         return name
 
@@ -69,6 +71,9 @@ class Names:
     def _offered(self, stem: str, ending: str = "") -> Iterator[str]:
         place = (stem + ending).casefold()
         while True:
-            self._counts[place] += 1
-            count = self._counts[place]
+            if self._asked.add(place):
+                count = 1
+            else:
+                self._counts[place] += 1
+                count = 1 + self._counts[place]
             yield stem if count == 1 else f"{_cut(stem)[: _LONGEST - 6]} ({count})"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from gonnet.findings import Finding, Weight
@@ -20,6 +20,10 @@ from gonnet.pipeline.survey import Survey, survey
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Tools
 from gonnet.rules import Outcome
+from gonnet.rules.decisions import Cause
+
+MOST_HELD = 20
+"""So many packages that would be held are told of one by one."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,24 +33,23 @@ class Checked:
     Attributes:
         survey: The plans and what was found on the way.
         findings: All findings, those of the survey first.
+        held: The first of the packages that would be held, but for those that a finding tells of.
         tables: Data set → its rows.
         coming: Entry of the calendar → when it is due next, or None.
     """
 
     survey: Survey
     findings: tuple[Finding, ...]
+    held: tuple[PackagePlan, ...]
     tables: Mapping[str, int]
     coming: tuple[tuple[str, dt.datetime | None], ...] = ()
 
     @property
-    def held(self) -> list[PackagePlan]:
-        """The packages that would be held."""
-        return [plan for plan in self.survey.plans if plan.decision.outcome is Outcome.HELD]
-
-    @property
     def wants_attention(self) -> bool:
         """Whether a person should look before anything is made."""
-        return bool(self.held) or any(finding.weight is Weight.ATTENTION for finding in self.findings)
+        return Outcome.HELD in self.survey.plans.states or any(
+            finding.weight is Weight.ATTENTION for finding in self.findings
+        )
 
 
 def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> Checked:
@@ -66,12 +69,13 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
     senders_of(job, tools)
     require_programs(job, tools)
     found = survey(job, tools, request)
+    held: list[PackagePlan] = []
     try:
         words = everyday_words.told(job, watch_of(job, found))
         findings = (
             *found.findings,
             *words,
-            *unfillable(job, found),
+            *unfillable(job, found, _noting(found.plans, held)),
             *servers.troubles(job, tools.workspace),
             *checking.troubles(job, tools),
             *(hello.answers(job, tools) if greets else ()),
@@ -79,4 +83,12 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
         tables = {name: found.engine.count(name) for name in job.file.tables}
     finally:
         found.engine.close()
-    return Checked(survey=found, findings=findings, tables=tables, coming=checking.coming(job, tools))
+    return Checked(survey=found, findings=findings, held=tuple(held), tables=tables, coming=checking.coming(job, tools))
+
+
+def _noting(plans: Iterable[PackagePlan], held: list[PackagePlan]) -> Iterator[PackagePlan]:
+    """The plans as they are gone through; the first that would be held are noted."""
+    for plan in plans:
+        if plan.state is Outcome.HELD and plan.decision.cause is not Cause.NO_RECIPIENT and len(held) < MOST_HELD:
+            held.append(plan)
+        yield plan

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
@@ -13,6 +13,7 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs.people import Bundle, Settings
 from gonnet.recipients.contacts import Contact, at_one_address
 from gonnet.recipients.roll import Recipient
+from gonnet.remembering import SeenTexts
 
 _NO_SETTINGS = Settings()
 _TOGETHER = 5  # keys without rows, before they are told in one line
@@ -75,6 +76,7 @@ def match(
     people: Sequence[Recipient],
     settings: Sequence[Settings] = (_NO_SETTINGS,),
     known: Mapping[str, tuple[Contact, ...]] = MappingProxyType({}),
+    shared: Mapping[str, int] | None = None,
 ) -> tuple[Addressed, ...]:
     """Every key of the data and of the list once, in key order, each with its contacts.
 
@@ -85,6 +87,7 @@ def match(
         people: The lines that are written to.
         settings: What each list says of everybody on it; a key has those of its first contact.
         known: Key → every line of the lists for it, whether it is written to or not.
+        shared: Address that several keys have → how many, where there are more people than these.
     """
     contacts: defaultdict[str, list[Recipient]] = defaultdict(list)
     doubled: Counter[str] = Counter()
@@ -98,7 +101,10 @@ def match(
         at = min(seen[identity] for identity in _identities(person))
         if so_far[at].listed == person.listed:  # an earlier list goes before a later one
             so_far[at] = _with_another_line(so_far[at], person)
-    shared = _shared(people)
+    if shared is None:
+        sharing = Sharing()
+        sharing.see(people)
+        shared = sharing.found
     found = []
     for key in sorted({*counts, *contacts}):
         mine = tuple(contacts.get(key, ()))
@@ -127,12 +133,28 @@ def _with_another_line(known: Recipient, person: Recipient) -> Recipient:
     return replace(found, to=tuple(address for address in found.to if address.identity in _identities(known)))
 
 
-def _shared(people: Iterable[Recipient]) -> dict[str, int]:
-    keys: defaultdict[str, set[str]] = defaultdict(set)
-    for person in people:
-        for address in person.to:
-            keys[address.identity].add(person.key)
-    return {address: len(found) for address, found in keys.items() if len(found) > 1}
+class Sharing:
+    """Addresses that several keys have.
+
+    Attributes:
+        found: Address → how many keys have it, of those that more than one has.
+    """
+
+    def __init__(self) -> None:
+        self.found: dict[str, int] = {}
+        self._seen = SeenTexts()
+
+    def see(self, people: Iterable[Recipient]) -> None:
+        """Some people: all of a key at once."""
+        keys: defaultdict[str, set[str]] = defaultdict(set)
+        for person in people:
+            for address in person.to:
+                keys[address.identity].add(person.key)
+        for identity, mine in keys.items():
+            if not self._seen.add(identity):
+                self.found[identity] = self.found.get(identity, 1) + len(mine)
+            elif len(mine) > 1:
+                self.found[identity] = len(mine)
 
 
 def _odd(key: str, contacts: Sequence[Recipient], doubled: int, shared: Mapping[str, int]) -> Iterator[str]:
@@ -147,42 +169,76 @@ def _odd(key: str, contacts: Sequence[Recipient], doubled: int, shared: Mapping[
             yield f"{address} also stands for {shared[address] - 1} other key{'s' if shared[address] > 2 else ''}"
 
 
-def unmatched(addressed: Sequence[Addressed], *, has_list: bool) -> Iterator[Finding]:
-    """Findings about keys and recipients that did not meet, near misses first."""
-    if not has_list:
-        return
-    unknown = [part for part in addressed if not part.contacts and not part.is_left_out]
-    aside = [part.key for part in addressed if part.is_left_out]
-    idle = [part for part in addressed if part.contacts and not part.rows]
-    near = dict(near_misses([part.key for part in unknown], [part.key for part in addressed if part.contacts]))
-    for part in sorted(unknown, key=lambda part: part.key not in near):
-        hint = f"; the list has '{near[part.key]}': is that meant?" if part.key in near else ""
-        rows = f"{part.rows} row{'s' if part.rows != 1 else ''}"
-        yield Finding(
-            weight=Weight.ATTENTION, text=f"nobody on the list has key '{part.key}' ({rows}){hint}", key=part.key
-        )
-    if aside:
-        keys = ", ".join(aside[:_TOGETHER]) + (" …" if len(aside) > _TOGETHER else "")
-        many = "1 key with rows is" if len(aside) == 1 else f"{len(aside)} keys with rows are"
-        yield Finding(weight=Weight.NOTE, text=f"{many} left out by the list's `where`: {keys}")
-    if len(idle) > _TOGETHER:
-        keys = ", ".join(part.key for part in idle[:_TOGETHER])
-        yield Finding(weight=Weight.NOTE, text=f"{len(idle)} keys of the list have no rows: {keys} …")
-        return
-    for part in idle:
-        yield Finding(
-            weight=Weight.NOTE, text=f"{part.name} ({part.key}) is on the list, but has no rows", key=part.key
-        )
+class Unmatched:
+    """Keys and recipients that do not meet."""
+
+    def __init__(self) -> None:
+        self._unknown: list[tuple[str, int]] = []
+        self._aside = _Few()
+        self._idle = _Few()
+
+    def see(self, part: Addressed) -> None:
+        """One key, with whoever gets its rows."""
+        if part.is_left_out:
+            self._aside.add(part)
+        elif not part.contacts:
+            self._unknown.append((part.key, part.rows))
+        elif not part.rows:
+            self._idle.add(part)
+
+    def findings(self, known: Callable[[], Iterable[str]]) -> Iterator[Finding]:
+        """What the operator should know of them, near misses first.
+
+        Args:
+            known: Gives the keys that somebody is on the list for; asked only if one is not.
+        """
+        unknown = [key for key, _ in self._unknown]
+        near = dict(near_misses(unknown, known())) if unknown else {}
+        for key, rows in sorted(self._unknown, key=lambda one: one[0] not in near):
+            hint = f"; the list has '{near[key]}': is that meant?" if key in near else ""
+            text = f"nobody on the list has key '{key}' ({rows} row{'s' if rows != 1 else ''}){hint}"
+            yield Finding(weight=Weight.ATTENTION, text=text, key=key)
+        if self._aside.count:
+            many = "1 key with rows is" if self._aside.count == 1 else f"{self._aside.count} keys with rows are"
+            more = " …" if self._aside.count > _TOGETHER else ""
+            yield Finding(weight=Weight.NOTE, text=f"{many} left out by the list's `where`: {self._aside.keys}{more}")
+        if self._idle.count > _TOGETHER:
+            text = f"{self._idle.count} keys of the list have no rows: {self._idle.keys} …"
+            yield Finding(weight=Weight.NOTE, text=text)
+            return
+        for part in self._idle.first:
+            text = f"{part.name} ({part.key}) is on the list, but has no rows"
+            yield Finding(weight=Weight.NOTE, text=text, key=part.key)
+
+
+class _Few:
+    """The first of many, and how many there are."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.first: list[Addressed] = []
+
+    def add(self, part: Addressed) -> None:
+        self.count += 1
+        if self.count <= _TOGETHER:
+            self.first.append(part)
+
+    @property
+    def keys(self) -> str:
+        return ", ".join(part.key for part in self.first)
 
 
 def near_misses(unknown: Iterable[str], known: Iterable[str]) -> Iterator[tuple[str, str]]:
     """Pairs of an unknown and a known key that are equal but for case, blanks, separators, leading zeros or coding."""
+    sought = {key: _bare(key) for key in unknown}
+    wanted = frozenset(sought.values())
     by_form: dict[str, str] = {}
     for key in known:
-        by_form.setdefault(_bare(key), key)
-    for key in unknown:
-        if _bare(key) in by_form:
-            yield key, by_form[_bare(key)]
+        if (form := _bare(key)) in wanted:
+            by_form.setdefault(form, key)
+    for key, form in sought.items():
+        if form in by_form:
+            yield key, by_form[form]
 
 
 def _bare(key: str) -> str:

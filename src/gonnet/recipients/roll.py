@@ -21,10 +21,26 @@ _NO_WAYS = Ways()
 
 
 class _Job(NamedTuple):
-    """What a job says of every line of a list: the locale of those who say none, and the ways."""
+    """What a job says of every line of a list: the locale of those who say none, the ways, its name and number."""
 
     house: str
     ways: Ways
+    source: str
+    listed: int
+
+
+class Sorted(NamedTuple):
+    """The lines of a list for some keys, in a table of all of them in key order.
+
+    Attributes:
+        table: The table: the columns of the list after `gonnet_key` and `gonnet_line`.
+        first: The first of the keys.
+        last: The last of them.
+    """
+
+    table: str
+    first: str
+    last: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,6 +103,7 @@ def read(
     number: int = 0,
     corrections: Corrections | None = None,
     ways: Ways = _NO_WAYS,
+    portion: Sorted | None = None,
 ) -> tuple[Recipient, ...]:
     """Every line of the list that has a key and is wanted, in the order of the list.
 
@@ -100,16 +117,14 @@ def read(
         number: Which of the job's lists it is.
         corrections: Addresses that were put right by hand.
         ways: The ways of the job.
+        portion: Of which keys; None for all.
 
     Raises:
         DataError: the key column cannot be used as a key, or the list's condition does not run.
     """
     columns = [column.name for column in engine.columns(table)]
-    expression = key_text(engine, table, spec.says, where=where)
-    chosen = ", ".join(quoted(column) for column in columns)
-    wanted = f"where cast(({spec.where}\n) as boolean)" if spec.where else ""
-    sql = f"select {expression}, rowid + 1, {chosen} from {quoted(table)} {wanted} order by rowid"
-    rows = engine.query(sql, values or {}, where=where)
+    rows = engine.query(*_asked(engine, table, spec, columns, values or {}, where, portion), where=where)
+    said = _Job(locale_of(spec.settings.language or house), ways, spec.rows or "recipients", number)
     found = []
     for cell, line, *cells in rows:
         if cell is not None:
@@ -117,11 +132,30 @@ def read(
             fields = dict(zip(columns, cells, strict=True)) | _key_fields(spec, key)
             if corrections is not None and spec.to is not None and spec.to in fields:
                 fields[spec.to] = corrections.put_right(key, fields[spec.to])
-            person = _recipient(
-                spec, key, int(str(line)), fields, _Job(locale_of(spec.settings.language or house), ways)
-            )
-            found.append(replace(person, source=spec.rows or "recipients", listed=number))
+            found.append(_recipient(spec, key, int(str(line)), fields, said))
     return tuple(found)
+
+
+def _asked(
+    engine: Engine,
+    table: str,
+    spec: RecipientList,
+    columns: Sequence[str],
+    values: Mapping[str, object],
+    where: str,
+    portion: Sorted | None,
+) -> tuple[str, dict[str, object]]:
+    """What asks for lines in the order of the list: key, number and columns of each; and its values."""
+    chosen = ", ".join(quoted(column) for column in columns)
+    conditions = [f"cast(({spec.where}\n) as boolean)"] if spec.where else []
+    if portion is None:
+        expression, line = key_text(engine, table, spec.says, where=where), "rowid + 1"
+    else:
+        table, expression, line = portion.table, "gonnet_key", "gonnet_line"
+        conditions.append("gonnet_key between $gonnet_first and $gonnet_last")
+        values = {**values, "gonnet_first": portion.first, "gonnet_last": portion.last}
+    wanted = f"where {' and '.join(conditions)}" if conditions else ""
+    return f"select {expression}, {line}, {chosen} from {quoted(table)} {wanted} order by 2", dict(values)
 
 
 def left_out(
@@ -133,13 +167,15 @@ def left_out(
     *,
     number: int = 0,
     ways: Ways = _NO_WAYS,
+    portion: Sorted | None = None,
 ) -> tuple[Recipient, ...]:
     """The lines that the list's condition leaves out: all but those that are wanted."""
     if not spec.where:
         return ()
     there = {person.line for person in wanted}
-    every = read(engine, table, spec.model_copy(update={"where": None}), house, number=number, ways=ways)
-    return tuple(person for person in every if person.line not in there)
+    every = spec.model_copy(update={"where": None})
+    lines = read(engine, table, every, house, number=number, ways=ways, portion=portion)
+    return tuple(person for person in lines if person.line not in there)
 
 
 def _key_fields(spec: RecipientList, key: str) -> dict[str, object]:
@@ -180,6 +216,8 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
         language=language,
         ways=ways,
         needs_address=job.ways.needs_address(ways),
+        source=job.source,
+        listed=job.listed,
     )
 
 

@@ -3,7 +3,7 @@
 from gonnet.rules.context import Context, Past, ranked
 from gonnet.rules.decisions import Decider, Decision, Outcome, decide, held_by_the_data, held_by_the_guard, ways_of
 from gonnet.rules.effects import Effects, Step
-from gonnet.rules.figures import Evaluated, evaluate, named_in
+from gonnet.rules.figures import Evaluated, Evaluations, evaluate, named_in
 
 __all__ = [
     "Context",
@@ -11,6 +11,7 @@ __all__ = [
     "Decision",
     "Effects",
     "Evaluated",
+    "Evaluations",
     "Outcome",
     "Past",
     "Step",

@@ -42,14 +42,14 @@ class Context:
     Attributes:
         as_of: The date of the run.
         is_working_day: Whether a date is a working day.
-        fields: Key or bundle → the columns of its first line of the list.
+        lines: In portions: key or bundle → the columns of its first line of the list.
         past: Key → what it was last sent.
-        columns: The columns of the lists; those of the first line when empty.
+        columns: The columns of the lists.
     """
 
     as_of: dt.date
     is_working_day: Callable[[dt.date], bool] = field(default=lambda day: day.isoweekday() < 6)
-    fields: Mapping[str, Mapping[str, object]] = field(default_factory=dict)
+    lines: Iterable[Mapping[str, Mapping[str, object]]] = ()
     past: Mapping[str, Past] = field(default_factory=dict)
     columns: Sequence[str] = ()
 
@@ -69,10 +69,8 @@ def put(engine: Engine, context: Context, figures: Figures, values: Mapping[str,
         named: What conditions and orders name; the rest need not be there.
     """
     past = context.past if named.asks_for("past") or named.asks_for("earlier") else {}
-    lines_of = context.fields
-    columns = context.columns or tuple(next(iter(lines_of.values()), ()))
-    asked = [name for name in columns if named.asks_for("recipient", name)]
-    _put(engine, _LIST, lines_of, {name: ("", [line.get(name) for line in lines_of.values()]) for name in asked})
+    asked = [name for name in context.columns if named.asks_for("recipient", name)]
+    _put_list(engine, context.lines if asked else (), asked)
     lines = past.values()
     sent: dict[str, tuple[str, Sequence[object] | None]] = {
         "times": ("bigint", [found.times for found in lines]),
@@ -190,6 +188,25 @@ def _struct(engine: Engine, table: str) -> str:
 def _put(engine: Engine, table: str, keys: Iterable[str], columns: Columns) -> None:
     """A table of one line for each key."""
     engine.put(table, {"gonnet_key": ("varchar", list(keys)), **columns})
+
+
+def _put_list(engine: Engine, portions: Iterable[Mapping[str, Mapping[str, object]]], columns: Sequence[str]) -> None:
+    """The columns of the list that are asked for, portion by portion; of what type they are is known at the end."""
+    names, parts = ", ".join(map(quoted, ("gonnet_key", *columns))), []
+    for at, lines in enumerate(portions):
+        values = {name: [line.get(name) for line in lines.values()] for name in columns}
+        there = {name: ("", part) for name, part in values.items() if any(value is not None for value in part)}
+        _put(engine, f"{_LIST}_{at}", lines, there)
+        # An empty column of no type agrees with any type that others have.
+        nothing = "".join(f", null as {quoted(name)}" for name in columns if name not in there)
+        parts.append(f"select {names} from (select *{nothing} from {_LIST}_{at})")
+    nobody = ", ".join(f"null as {quoted(name)}" for name in columns)
+    parts.append(
+        f"select {names} from (select cast(null as varchar) as gonnet_key{', ' if nobody else ''}{nobody}) limit 0"
+    )
+    engine.query(f"create or replace table {_LIST} as {' union all '.join(f'({part})' for part in parts)}")
+    for at in range(len(parts) - 1):
+        engine.query(f"drop table {_LIST}_{at}")
 
 
 def _put_earlier(engine: Engine, past: Mapping[str, Past], figures: Sequence[str]) -> None:

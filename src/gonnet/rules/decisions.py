@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -54,6 +55,7 @@ class Cause(StrEnum):
     ADDRESSEE = "somebody else's address"
 
 
+_SHOWN = 3
 _DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINE, Cause.LINES,
     Cause.ADDRESSEE)  # fmt: skip
 
@@ -198,29 +200,38 @@ def held_by_the_guard(decision: Decision, alarm: str | None) -> Decision:
     return replace(decision, outcome=Outcome.HELD, cause=Cause.GUARD, reason=f"the whole run is held: {alarm}")
 
 
-def unknowns(
-    rules: Sequence[Rule], evaluated: Mapping[str, Evaluated], bundles: Collection[str] = ()
-) -> Iterator[Finding]:
-    """A finding for each rule whose condition is unknown for some key.
+class Unknowns:
+    """Rules whose conditions are unknown for some key.
 
     Args:
         rules: The rules of the job.
-        evaluated: What came out for each package that is not skipped anyway.
-        bundles: Which of them are bundles.
     """
-    for index, rule in enumerate(rules):
-        named = names_in(rule.when or "null")
-        if rule.when is None or named.asks_for("past") or named.asks_for("earlier"):
-            continue  # that nothing was ever sent is no gap in the data
-        keys = [
-            key
-            for key, found in evaluated.items()
-            if found.conditions[index] is None and rule.applies in ("all", "bundles" if key in bundles else "keys")
+
+    def __init__(self, rules: Sequence[Rule]) -> None:
+        # That nothing was ever sent is no gap in the data.
+        self._looked = [
+            (at, rule)
+            for at, rule in enumerate(rules)
+            if rule.when is not None and not any(names_in(rule.when).asks_for(name) for name in ("past", "earlier"))
         ]
-        if keys:
-            shown = ", ".join(keys[:3]) + (" …" if len(keys) > 3 else "")
-            many = f"{len(keys)} key{'s' if len(keys) != 1 else ''}"
-            yield Finding(
-                weight=Weight.NOTE,
-                text=f"rule '{rule.name}' is unknown for {many} ({shown}), so it does not hold: a value in it is empty",
-            )
+        self._shown: dict[int, list[str]] = {}
+        self._counts: Counter[int] = Counter()
+
+    def see(self, evaluated: Evaluated, *, is_bundle: bool) -> None:
+        """What came out for a package that is not skipped anyway."""
+        for at, rule in self._looked:
+            if evaluated.conditions[at] is None and rule.applies in ("all", "bundles" if is_bundle else "keys"):
+                self._counts[at] += 1
+                if self._counts[at] <= _SHOWN:
+                    self._shown.setdefault(at, []).append(evaluated.key)
+
+    def findings(self) -> Iterator[Finding]:
+        """A finding for each such rule, in the order of the rules."""
+        for at, rule in self._looked:
+            if count := self._counts[at]:
+                shown = ", ".join(self._shown[at]) + (" …" if count > _SHOWN else "")
+                many = f"{count} key{'s' if count != 1 else ''}"
+                text = (
+                    f"rule '{rule.name}' is unknown for {many} ({shown}), so it does not hold: a value in it is empty"
+                )
+                yield Finding(weight=Weight.NOTE, text=text)

@@ -31,6 +31,7 @@ from gonnet.rules.context import (
     rows_by_package,
 )
 
+TRUTHS, TRUTHS_UNCHANGED = "gonnet_truths", "gonnet_truths_unchanged"
 _OTHERWISE = "null"  # what is for all the others is known when these are
 _MAY_USE = (
     "A condition may use figures, parameters ($name), recipient.column, run.…, whole.figure, past.… and earlier.figure"
@@ -83,23 +84,22 @@ def _without_collecting() -> Iterator[None]:
             gc.enable()
 
 
-@_without_collecting()
 def evaluate(
     engine: Engine,
     job: Job,
-    keys: Sequence[str],
+    keys: str,
     context: Context,
     values: Mapping[str, object],
     bundles: Mapping[str, Sequence[str]] = MappingProxyType({}),
-) -> dict[str, Evaluated]:
-    """Evaluate all figures and rule conditions of `job` for `keys` and for `bundles`.
+) -> Evaluations:
+    """Evaluate all figures and rule conditions of `job` for all keys and for `bundles`.
 
     A key without rows gets what the aggregates say of no rows: `rows` is 0, a sum is NULL.
 
     Args:
         engine: The engine, after the split.
         job: The job.
-        keys: Every key of the run.
+        keys: The table of every key of the run and every bundle.
         context: What conditions see besides figures.
         values: Bound parameters by name.
         bundles: Bundle → its keys; their rows are its rows.
@@ -109,33 +109,75 @@ def evaluate(
     """
     figures = _by_view(job)
     put_rows_by_package(engine, list(figures), bundles)
-    _put_figures(engine, job, figures, [*keys, *bundles], values)
-    conditions, blocks = list(_conditions(job)), list(dict(_blocks(job)))
+    _put_figures(engine, job, figures, keys, values)
+    conditions = list(_conditions(job))
     _require_in_time(job)
     put(engine, context, figures, values, named_in(job))
     names = ("rows", *job.file.figures)
-    found, failures = _truths(engine, names, conditions, values)
-    second: dict[str, tuple[object, ...]] = {}
-    if any(asks_for_changes(condition.sql) for condition in conditions):
+    failures = _truths(engine, names, conditions, values)
+    may_be_unchanged = any(asks_for_changes(condition.sql) for condition in conditions)
+    if may_be_unchanged:
         tests = [f"try({_test(condition)})" for condition in conditions]
-        second = {str(row[0]): row[1:] for row in _asked(engine, SEEN_UNCHANGED, (), tests, values)}
-    width, rules = len(names) + 1, len(job.file.rules)
-    unpack = lru_cache(maxsize=10_000)(lambda packed: _unpacked(packed, len(conditions)))
-    truths = lru_cache(maxsize=10_000)(lambda packed: unpack(packed)[:rules])
-    evaluated: dict[str, Evaluated] = {
-        (key := sys.intern(row[0])): Evaluated(key, dict(zip(names, row[1:width], strict=True)), truths(row[width:]))
-        for row in found
-    }
-    if blocks:
-        for row in found:
-            held = dict(zip(blocks, unpack(row[width:])[rules:], strict=True))
-            evaluated[str(row[0])] = evaluated[str(row[0])]._replace(blocks=held)
-    for key, failed in failures.items():
-        told = tuple(_told_for(key in bundles, failed, evaluated[key].figures))
-        evaluated[key] = evaluated[key]._replace(failures=told)
-    for key, packed in second.items():
-        evaluated[key] = evaluated[key]._replace(if_unchanged=truths(packed))
-    return evaluated
+        _ask(engine, SEEN_UNCHANGED, TRUTHS_UNCHANGED, (), tests, values)
+    return Evaluations(engine, job, names, len(conditions), failures, frozenset(bundles), may_be_unchanged)
+
+
+class Evaluations:
+    """What came out for every key and bundle of a run: kept in the engine's tables, and fetched when it is asked for.
+
+    Args:
+        engine: The engine.
+        job: The job.
+        names: The figures.
+        conditions: How many conditions there are.
+        failures: Key → what failed for it.
+        bundles: Which are bundles.
+        may_be_unchanged: Whether a condition asks what the documents last showed.
+    """
+
+    def __init__(
+        self,
+        engine: Engine,
+        job: Job,
+        names: Sequence[str],
+        conditions: int,
+        failures: _Failures,
+        bundles: frozenset[str],
+        may_be_unchanged: bool,
+    ) -> None:
+        self._engine, self._names, self._failures, self._bundles = engine, names, failures, bundles
+        self._blocks, self._may_be_unchanged = list(dict(_blocks(job))), may_be_unchanged
+        rules = len(job.file.rules)
+        self._unpack = lru_cache(maxsize=10_000)(lambda packed: _unpacked(packed, conditions))
+        self._truths = lru_cache(maxsize=10_000)(lambda packed: self._unpack(packed)[:rules])
+        self._rules = rules
+
+    @_without_collecting()
+    def of(self, within: tuple[str, str] | None = None) -> dict[str, Evaluated]:
+        """Key or bundle → what came out, of all, or of those between two, both included."""
+        width, names, truths = len(self._names) + 1, self._names, self._truths
+        found = self._fetched(TRUTHS, within)
+        evaluated: dict[str, Evaluated] = {
+            (key := sys.intern(row[0])): Evaluated(
+                key, dict(zip(names, row[1:width], strict=True)), truths(row[width:])
+            )
+            for row in found
+        }
+        for row in found if self._blocks else ():
+            held = dict(zip(self._blocks, self._unpack(row[width:])[self._rules :], strict=True))
+            evaluated[row[0]] = evaluated[row[0]]._replace(blocks=held)
+        for key in self._failures.keys() & evaluated.keys() if self._failures else ():
+            told = tuple(_told_for(key in self._bundles, self._failures[key], evaluated[key].figures))
+            evaluated[key] = evaluated[key]._replace(failures=told)
+        for key, *packed in self._fetched(TRUTHS_UNCHANGED, within) if self._may_be_unchanged else ():
+            evaluated[key] = evaluated[key]._replace(if_unchanged=truths(tuple(packed)))
+        return evaluated
+
+    def _fetched(self, table: str, within: tuple[str, str] | None) -> _Lines:
+        if within is None:
+            return self._engine.query(f"select * from {table}")
+        wanted = f"select * from {table} where gonnet_key between $first and $last"
+        return self._engine.query(wanted, {"first": within[0], "last": within[1]})
 
 
 def _by_view(job: Job) -> Figures:
@@ -145,7 +187,7 @@ def _by_view(job: Job) -> Figures:
     return found
 
 
-def _put_figures(engine: Engine, job: Job, figures: Figures, keys: Sequence[str], values: Mapping[str, object]) -> None:
+def _put_figures(engine: Engine, job: Job, figures: Figures, keys: str, values: Mapping[str, object]) -> None:
     """Make the table of all figures of all keys.
 
     Raises:
@@ -173,7 +215,7 @@ def _put_figures(engine: Engine, job: Job, figures: Figures, keys: Sequence[str]
 
 
 def _make_figures(
-    engine: Engine, table: str, view: str, figures: Figures, keys: Sequence[str], values: Mapping[str, object]
+    engine: Engine, table: str, view: str, figures: Figures, keys: str, values: Mapping[str, object]
 ) -> None:
     """A table of the figures over one view, a line for each key, whether it has rows there or not."""
     selected = aggregates(figures[view], with_rows=table == FIGURES)
@@ -183,16 +225,15 @@ def _make_figures(
         values,
     )
     nothing = f"select {selected} from {view} where false"
-    if engine.count(table) == len(
+    if engine.count(table) == engine.count(
         keys
     ):  # every key has rows; that each figure runs over none is looked at all the same
         engine.query(nothing, values)
         return
     engine.query(
         f"""insert into {table} select lacking.gonnet_key, nothing.* from (
-          select gonnet_key from (select unnest(cast($gonnet_wanted as varchar[])) as gonnet_key)
-          anti join {table} using (gonnet_key)) as lacking, ({nothing}) as nothing""",
-        {**values, "gonnet_wanted": list(keys)},
+          select gonnet_key from {keys} anti join {table} using (gonnet_key)) as lacking, ({nothing}) as nothing""",
+        values,
     )
 
 
@@ -245,21 +286,23 @@ _Failures = dict[str, list[tuple[_Condition, str]]]
 
 def _truths(
     engine: Engine, names: Sequence[str], conditions: Sequence[_Condition], values: Mapping[str, object]
-) -> tuple[_Lines, _Failures]:
-    """Key, figures and truth values, a line for each key; and key → what failed for it.
+) -> _Failures:
+    """Make the table of key, figures and truth values, a line for each key; key → what failed for it.
 
     Raises:
         JobError: a condition does not run for anybody.
     """
     tests = [_test(condition) for condition in conditions]
     try:
-        return _asked(engine, SEEN, names, tests, values), {}
+        _ask(engine, SEEN, TRUTHS, names, tests, values)
+        return {}
     except DataError:
         failures: _Failures = {}
         for condition, test in zip(conditions, tests, strict=True):
             for key, what in _failing(engine, condition, test, values):
                 failures.setdefault(key, []).append((condition, what))
-        return _asked(engine, SEEN, names, [f"try({test})" for test in tests], values), failures
+        _ask(engine, SEEN, TRUTHS, names, [f"try({test})" for test in tests], values)
+        return failures
 
 
 def _test(condition: _Condition) -> str:
@@ -272,11 +315,14 @@ def asks_for_changes(sql: str) -> bool:
     return names_in(sql).asks_for("past", "changed")
 
 
-def _asked(
-    engine: Engine, seen: str, names: Sequence[str], tests: Sequence[str], values: Mapping[str, object]
-) -> _Lines:
-    columns = ", ".join(("gonnet_key", *map(quoted, names), *_packed(tests)))
-    return engine.query(f"select {columns} from {seen}", values, strictly=True)
+def _ask(
+    engine: Engine, seen: str, into: str, names: Sequence[str], tests: Sequence[str], values: Mapping[str, object]
+) -> None:
+    # In key order, so that a portion of it is found without looking at all the rest.
+    packed = (f"{test} as gonnet_truths_{at}" for at, test in enumerate(_packed(tests)))
+    columns = ", ".join(("gonnet_key", *map(quoted, names), *packed))
+    sql = f"create or replace table {into} as select {columns} from {seen} order by gonnet_key"
+    engine.query(sql, values, strictly=True)
 
 
 def _packed(tests: Sequence[str]) -> Iterator[str]:

@@ -29,6 +29,7 @@ _NEEDED = (
     "an empty figure needs coalesce(…, 0)"
 )
 _BETWEEN_FOLDERS = "\ue012"  # of private use, so that no text has it
+_MARKS = ("{{", "{%", "{#", "\r")  # of which a text is changed when it is filled
 _SINGLE = re.compile(r"^\s*\{\{((?:(?!\}\}).)*)\}\}\s*$", re.DOTALL)
 _BREAKS = re.compile(r"\s*[\r\n\u0085\u2028\u2029]+\s*")
 
@@ -165,6 +166,8 @@ class Wording:
     def _rendered(
         self, environment: SandboxedEnvironment, template: Template, values: Mapping[str, object], key: str
     ) -> str:
+        if not any(sign in template.source for sign in _MARKS):
+            return template.source
         about = f"{template.where} for key {key}" if key else template.where
         try:
             return self._compiled(environment, template.source).render(values)
@@ -186,7 +189,9 @@ class Wording:
     def _compiled(self, environment: SandboxedEnvironment, source: str) -> CompiledTemplate:
         place = id(environment), source
         if place not in self._known:
-            self._known[place] = environment.from_string(source)
+            found = environment.from_string(source)
+            found.globals = dict(found.globals)  # they are copied whenever it is filled, and a chain of maps slowly
+            self._known[place] = found
         return self._known[place]
 
     def _environment(

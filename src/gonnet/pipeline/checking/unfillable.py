@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from gonnet.errors import DataError
 from gonnet.findings import Finding, Weight
@@ -18,14 +18,20 @@ _SHOWN = 3
 _WHITE = frozenset("\t\r\x85\u2028\u2029")  # blanks and line ends on a page
 
 
-def unfillable(job: Job, found: Survey) -> Iterator[Finding]:
-    """A finding for each package of which a text cannot be filled, for what no PDF can show, for odd tables."""
+def unfillable(job: Job, found: Survey, plans: Iterable[PackagePlan]) -> Iterator[Finding]:
+    """A finding for each package of which a text cannot be filled, for what no PDF can show, for odd tables.
+
+    Args:
+        job: The job.
+        found: The survey.
+        plans: Its plans.
+    """
     on_paper = any(document.format == "pdf" for document in job.file.package.documents)
     faces = family(found.house.look.fonts)
     if on_paper:
         yield from _unprintable(faces, found)
     yield from TableDoubts(found.engine, found.fields, found.values.bound()).of(job, found.house.reports)
-    for plan in found.plans:
+    for plan in plans:
         if plan.is_made:
             try:
                 written = _fill_all(plan, found)

@@ -141,7 +141,7 @@ def kit_of(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Wa
             found.engine,
             found.fields,
             found.values.bound(),
-            found.people,
+            found.people(),
         ),
         watch=watch,
         store=tools.store,

@@ -6,8 +6,7 @@ any bundle with its key leaves. That bundles show what their keys have is requir
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from decimal import Decimal
 
 from gonnet.checks import Account
@@ -18,12 +17,15 @@ from gonnet.ledger.accounts import Share
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.survey import Survey
+from gonnet.remembering import SeenTexts
 from gonnet.rules.decisions import Cause
 from gonnet.split import Slices
 
 _OUR_FAULT = "This is a defect of Gonnet; nothing was sent, and nothing of this run can be. Please report it"
 
 Sums = Mapping[str, Decimal]
+_TOGETHER = 2_000  # keys
+_NOTHING: tuple[int, tuple[Decimal, ...]] = (0, ())
 
 
 class RowBooks:
@@ -73,9 +75,9 @@ class _Books:
     def __init__(self, found: Survey, name: str, cut: Slices) -> None:
         self._found, self._name, self._cut = found, name, cut
         self._controls = _controls(found, cut.view)
-        self._sums = _sums_by_key(found, cut.view, self._controls)
+        self._sums = _SumsByKey(found, cut.view, self._controls)
         self._books = Bookkeeper()
-        self._entered: set[str] = set()
+        self._entered = SeenTexts()
         self._in_bundles: dict[str, str | None] = {}  # key → why no bundle with it leaves; None where one does
 
     def enter(self, plan: PackagePlan, leaving: Made | None, cause: str) -> dict[str, object] | None:
@@ -99,7 +101,7 @@ class _Books:
         self._entered.add(plan.key)
         own = self._own(plan.key)
         mine = {**own, **sums} if rows is not None else own
-        count = rows if rows is not None else self._cut.counts.get(plan.key, 0)
+        count = rows if rows is not None else self._sums.of(plan.key)[0]
         if rows is not None:
             self._books.deliver(count, mine)
         else:
@@ -109,15 +111,15 @@ class _Books:
 
     def _own(self, key: str | None) -> dict[str, Decimal]:
         """SQL of a column → its exact sum over the rows of a key; of those without one where it is None."""
-        totals = self._sums.get(key)
-        return dict(zip(self._controls, totals, strict=True)) if totals is not None else {}
+        _, totals = self._sums.of(key)
+        return dict(zip(self._controls, totals, strict=True)) if totals else {}
 
     def is_in(self, made: Made) -> bool:
         """Whether some document of a package shows its rows of this data set."""
         return self._cut.view in made.rows
 
     def _require_all(self, plan: PackagePlan, shown: int, sums: Sums) -> None:
-        rows = sum(self._cut.counts.get(key, 0) for key in plan.addressed.keys)
+        rows = sum(self._sums.of(key)[0] for key in plan.addressed.keys)
         wrong = [] if shown == rows else [f"{shown} rows of {rows}"]
         for column, total in sums.items():
             whole = sum((self._own(key).get(column, Decimal()) for key in plan.addressed.keys), Decimal())
@@ -134,7 +136,7 @@ class _Books:
         """
         cut, books = self._cut, self._books
         books.withhold(str(Cause.NO_KEY), cut.without_key, self._own(None))
-        for key, rows in cut.counts.items():
+        for key, rows in self._sums.counts():
             if key not in self._entered:
                 own = self._own(key)
                 cause = self._in_bundles.get(key, str(Cause.NOT_CHOSEN))
@@ -158,16 +160,62 @@ class _Books:
         }
 
 
-def _sums_by_key(found: Survey, view: str, columns: Collection[str]) -> dict[str | None, tuple[Decimal, ...]]:
-    """Key (None for rows without one) → its exact sum of each column."""
-    if not columns:
-        return {}
-    query = f"select gonnet_key, {_summed(columns)} from {view} group by gonnet_key"
-    rows = found.engine.query(query, found.values.bound())
-    return {
-        None if key is None else sys.intern(str(key)): tuple(Decimal(str(total)) for total in totals)
-        for key, *totals in rows
-    }
+class _SumsByKey:
+    """How many rows each key has, and the exact sums of some columns over them: kept in the engine's tables.
+
+    Packages are entered in key order, so that those of the next ones are fetched together.
+
+    Args:
+        found: The run.
+        view: The rows.
+        columns: The columns, as SQL.
+    """
+
+    def __init__(self, found: Survey, view: str, columns: Collection[str]) -> None:
+        self._engine, self._table = found.engine, f"{view}_sums"
+        more = f", {_summed(columns)}" if columns else ""
+        query = f"select gonnet_key, count(*) as gonnet_many{more} from {view} group by gonnet_key order by 1"
+        self._engine.query(f"create or replace table {self._table} as {query}", found.values.bound())
+        self._without = self._fetched("gonnet_key is null", {})
+        self._most = None if found.plans.bundles else _TOGETHER  # bundles ask for keys in any order
+        self._block: dict[str | None, tuple[int, tuple[Decimal, ...]]] = {}
+        self._first = self._last = ""
+
+    def of(self, key: str | None) -> tuple[int, tuple[Decimal, ...]]:
+        """The rows and the sums of a key, or of what has none; no sums where it has no rows."""
+        if key is None:
+            return self._without.get(None, _NOTHING)
+        if not self._block or not self._first <= key <= self._last:
+            self._turn_to(key)
+        return self._block.get(key, _NOTHING)
+
+    def counts(self) -> Iterator[tuple[str, int]]:
+        """Every key with its rows, in key order."""
+        at: str | None = ""
+        while at is not None:
+            sql = (
+                f"select gonnet_key, gonnet_many from {self._table} where gonnet_key > $at order by 1 limit {_TOGETHER}"
+            )
+            found = self._engine.query(sql, {"at": at})
+            yield from ((str(key), int(str(many))) for key, many in found)
+            at = str(found[-1][0]) if found else None
+
+    def _turn_to(self, key: str) -> None:
+        """Fetch a key and those after it; or all of them."""
+        if self._most is None:
+            self._block, self._first, self._last = self._fetched("gonnet_key is not null", {}), "", "\U0010ffff"
+            return
+        self._block = self._fetched(f"gonnet_key >= $key order by gonnet_key limit {self._most}", {"key": key})
+        self._first, self._last = key, str(max(filter(None, self._block), default=""))
+        if len(self._block) < self._most:
+            self._last = "\U0010ffff"
+
+    def _fetched(self, wanted: str, values: Mapping[str, object]) -> dict[str | None, tuple[int, tuple[Decimal, ...]]]:
+        rows = self._engine.query(f"select * from {self._table} where {wanted}", values)
+        return {
+            None if key is None else str(key): (int(str(many)), tuple(Decimal(str(total)) for total in totals))
+            for key, many, *totals in rows
+        }
 
 
 def _controls(found: Survey, view: str) -> dict[str, str]:

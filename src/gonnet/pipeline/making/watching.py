@@ -40,22 +40,22 @@ def identities(job: Job, found: Survey) -> Iterator[Identity]:
     if not job.file.split.by:
         return  # one package has all rows: there is nobody else
     columns = job.file.checks.identifying
-    described = [person for person in (*found.people, *found.aside) if _has_key(job, person)]
-    for person in described:
-        bundles = job.file.recipients[person.listed].bundled is not None
-        # An address that gets bundles is the address of many: it names nobody whose rows these are.
-        mine = replace(person, to=(), cc=(), bcc=()) if bundles else person
-        yield Identity(key=person.key, values=tuple(_values(mine, columns)))
-    for plan in (
-        found.plans if found.plans.bundles else ()
-    ):  # who sees several keys: their own names and addresses never count as another's
+    for audience in found.everybody:
+        described = [person for person in (*audience.people, *audience.aside) if _has_key(job, person)]
+        for person in described:
+            bundles = job.file.recipients[person.listed].bundled is not None
+            # An address that gets bundles is the address of many: it names nobody whose rows these are.
+            mine = replace(person, to=(), cc=(), bcc=()) if bundles else person
+            yield Identity(key=person.key, values=tuple(_values(mine, columns)))
+        listed = {person.key for person in described}
+        for key in audience.portion.counts:
+            if key not in listed:
+                yield Identity(key=key, values=(("key", key),))
+    # Who sees several keys: their own names and addresses never count as another's.
+    for plan in found.plans if found.plans.bundles else ():
         if plan.is_bundle:
             values = tuple(_values(replace(plan.addressed.contacts[0], key=plan.key), columns))
             yield Identity(key=plan.key, values=values, has_rows=False)
-    listed = {person.key for person in described}
-    for key in found.counts:
-        if key not in listed:
-            yield Identity(key=key, values=(("key", key),))
 
 
 def _has_key(job: Job, person: Recipient) -> bool:

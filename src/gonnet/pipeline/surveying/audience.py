@@ -1,7 +1,8 @@
-"""Who a run is for: the lines of every list, the keys with their contacts, and the addresses with their bundles."""
+"""Who a run is for: the lines of every list, the keys with their contacts, the addresses with their bundles."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
@@ -11,38 +12,35 @@ from gonnet.errors import DataError, JobError, meant
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.jobs.people import RecipientList
+from gonnet.pipeline.surveying.portions import Portion, Portions
 from gonnet.pipeline.surveying.rosters import Rostered, brought_together
 from gonnet.recipients import Addressed, Contact, Recipient
 from gonnet.recipients.corrections import kept
+from gonnet.recipients.matching import Sharing
 from gonnet.recipients.roster import Seen
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Audience:
-    """Who a run is for.
+    """Who a portion of a run is for.
 
     Attributes:
+        portion: The keys.
         people: Every line of every list that is wanted.
         aside: The lines that conditions of lists leave out.
         addressed: What is to be a package, keys before bundles.
-        findings: What lists name in vain.
+        described: Key → the line that describes it.
     """
 
+    portion: Portion
     people: tuple[Recipient, ...]
     aside: tuple[Recipient, ...]
     addressed: tuple[Addressed, ...]
-    findings: tuple[Finding, ...]
+    described: Mapping[str, Recipient]
 
 
-def audience(
-    job: Job,
-    engine: data.Engine,
-    counts: Mapping[str, int],
-    house: str,
-    values: Mapping[str, object],
-    rostered: Mapping[int, Rostered],
-) -> Audience:
-    """Who a run is for. Where every list bundles, only the keys that nobody may see stand by themselves.
+class Everybody:
+    """Who a run is for, portion by portion. Where every list bundles, only keys that nobody may see stand alone.
 
     Args:
         job: The job.
@@ -51,49 +49,136 @@ def audience(
         house: The locale of those of whom no list says one.
         values: Parameters that conditions, roles and ways of lists may name.
         rostered: Number of a list → the circle of a roster that it is.
+        chosen: Key → list and line of the contact who gets it, whomever the list chooses.
+
+    Attributes:
+        languages: Locale → how many lines read in it.
+        findings: What lists name in vain.
 
     Raises:
         DataError: a list cannot be read.
     """
-    by_key: list[Recipient] = []
-    found: list[Addressed] = []
-    contacts: dict[str, tuple[Contact, ...]] = {}
-    taken = set(counts)
-    by_hand = recipients.Corrections(kept(job.folder, job.name))
-    specs = [recipients.with_values(spec, values) for _, spec in job.lists]
-    reader = _Reader(job, engine, house, values, by_hand)
-    listed = [reader.read(index, spec) for index, spec in enumerate(specs)]
-    for index, circle in rostered.items():
-        listed[index] = _with_roster(job, index, circle, listed[index], engine, counts)
-    findings = [finding for one in listed for finding in one.findings]
-    for spec, one in zip(specs, listed, strict=True):
-        if spec.bundled is None:
-            by_key += recipients.arranged(one.lines, spec)
-            taken |= {line.key for line in one.lines}
-            for key, mine in recipients.contacts_of(one.lines, one.aside, spec).items():
-                contacts[key] = (*contacts.get(key, ()), *mine)
-    for index, (spec, one) in enumerate(zip(specs, listed, strict=True)):
-        if spec.bundled is not None:
-            where = job.at_list(index, "group")
-            seen = recipients.sight(engine, spec, counts, where=where, by_row=one.by_row)
-            found += recipients.bundles(recipients.arranged(one.lines, spec), spec, seen, taken)
-            findings += seen.findings
-            findings += recipients.without_rows(one.lines, spec, seen) if spec.keys or spec.group else ()
-    settings = [spec.settings for spec in job.file.recipients] or ()
-    own = recipients.match(counts, by_key, settings, contacts)
-    if not job.has_own:
-        covered = {key for bundle in found for key in bundle.keys}
-        own = tuple(part for part in own if part.key not in covered)
-    return Audience(
-        people=tuple(line for one in listed for line in one.lines),
-        aside=tuple(line for one in listed for line in one.aside),
-        addressed=(*own, *sorted(found, key=lambda part: part.key)),
-        findings=(*findings, *by_hand.findings()),
-    )
+
+    def __init__(
+        self,
+        job: Job,
+        engine: data.Engine,
+        counts: Mapping[str, int],
+        house: str,
+        values: Mapping[str, object],
+        rostered: Mapping[int, Rostered],
+        chosen: Mapping[str, tuple[str, int]],
+    ) -> None:
+        self._job, self._engine, self._counts = job, engine, counts
+        self._rostered, self._chosen = rostered, chosen
+        self._specs = [recipients.with_values(spec, values) for _, spec in job.lists]
+        by_hand = recipients.Corrections(kept(job.folder, job.name))
+        self._reader = _Reader(job, engine, house, values, by_hand)
+        self._portions = Portions(job, engine, counts)
+        self._sharing = Sharing()
+        self.languages: Counter[str] = Counter()
+        found = [finding for findings in self._look_through() for finding in findings]
+        self.findings: tuple[Finding, ...] = (*found, *by_hand.findings())
+        self._only = self._of(next(iter(self._portions)), self._listed) if self._portions.is_one else None
+        if self._only is not None:
+            self.findings = (*found, *self._seen_in_vain, *by_hand.findings())
+
+    def __iter__(self) -> Iterator[Audience]:
+        if self._only is not None:
+            yield self._only
+            return
+        for portion in self._portions:
+            yield self._of(portion, self._read(portion))
+
+    @property
+    def is_one(self) -> bool:
+        """Whether all keys are one portion."""
+        return self._portions.is_one
+
+    def keys(self) -> Iterator[str]:
+        """Every key and bundle that is to be a package, keys before bundles."""
+        return (part.key for audience in self for part in audience.addressed)
+
+    def bundles(self) -> dict[str, tuple[str, ...]]:
+        """Bundle → its keys."""
+        there = self._only.addressed if self._only is not None else ()
+        return {part.key: part.keys for part in there if part.bundle is not None}
+
+    def _read(self, portion: Portion) -> list[_Listed]:
+        """The lists, for some keys."""
+        listed = [self._reader.read(index, spec, portion) for index, spec in enumerate(self._specs)]
+        for index, circle in self._rostered.items():
+            listed[index] = _with_roster(self._job, index, circle, listed[index], self._engine, self._counts)
+        return listed
+
+    def _look_through(self) -> Iterator[list[Finding]]:
+        """Look once at all lines for what is of the whole run; what lists name in vain, list by list."""
+        roles: list[set[str]] = [set() for _ in self._specs]
+        chosen = frozenset(self._chosen.values())
+        for portion in self._portions:
+            self._listed = listed = self._read(portion)
+            for index, (spec, one) in enumerate(zip(self._specs, listed, strict=True)):
+                roles[index] |= recipients.roles_in((*one.lines, *one.aside), spec)
+                self.languages.update(person.language for person in one.lines)
+                also = (person for person in one.aside if (person.source, person.line) in chosen)
+                self.languages.update(person.language for person in also)
+            self._sharing.see(self._by_key(listed))
+        for index, spec in enumerate(self._specs):
+            yield [*_roles_of_nobody(spec, roles[index]), *self._listed[index].findings]
+
+    def _by_key(self, listed: Sequence[_Listed]) -> list[Recipient]:
+        """The lines that are written to key by key."""
+        pairs = zip(self._specs, listed, strict=True)
+        return [line for spec, one in pairs if spec.bundled is None for line in recipients.arranged(one.lines, spec)]
+
+    def _of(self, portion: Portion, listed: Sequence[_Listed]) -> Audience:
+        """Who some keys are for."""
+        contacts: dict[str, tuple[Contact, ...]] = {}
+        for spec, one in zip(self._specs, listed, strict=True):
+            if spec.bundled is None:
+                for key, mine in recipients.contacts_of(one.lines, one.aside, spec).items():
+                    contacts[key] = (*contacts.get(key, ()), *mine)
+        found = self._bundles(listed)
+        settings = [spec.settings for spec in self._job.file.recipients] or ()
+        own = recipients.match(portion.counts, self._by_key(listed), settings, contacts, self._sharing.found)
+        if not self._job.has_own:
+            covered = {key for bundle in found for key in bundle.keys}
+            own = tuple(part for part in own if part.key not in covered)
+        addressed = (*own, *sorted(found, key=lambda part: part.key))
+        people = tuple(line for one in listed for line in one.lines)
+        return Audience(
+            portion=portion,
+            people=people,
+            aside=tuple(line for one in listed for line in one.aside),
+            addressed=tuple(_as_said(part, self._chosen.get(part.key)) for part in addressed),
+            described=descriptions(self._job, people),
+        )
+
+    def _bundles(self, listed: Sequence[_Listed]) -> list[Addressed]:
+        """The addresses that get several keys together."""
+        found: list[Addressed] = []
+        self._seen_in_vain: list[Finding] = []
+        own = [one for spec, one in zip(self._specs, listed, strict=True) if spec.bundled is None]
+        taken = {*self._counts, *(line.key for one in own for line in one.lines)} if len(own) < len(listed) else set()
+        for index, (spec, one) in enumerate(zip(self._specs, listed, strict=True)):
+            if spec.bundled is not None:
+                where = self._job.at_list(index, "group")
+                seen = recipients.sight(self._engine, spec, self._counts, where=where, by_row=one.by_row)
+                found += recipients.bundles(recipients.arranged(one.lines, spec), spec, seen, taken)
+                self._seen_in_vain += seen.findings
+                self._seen_in_vain += recipients.without_rows(one.lines, spec, seen) if spec.keys or spec.group else ()
+        return found
+
+
+def _as_said(part: Addressed, place: tuple[str, int] | None) -> Addressed:
+    """A package, for the contact whom a person chose."""
+    chosen = (one.person for one in part.known if place == (one.person.source, one.person.line))
+    person = next(chosen, None)
+    return part if person is None else replace(part, contacts=(person,), is_left_out=False)
 
 
 class _Listed(NamedTuple):
-    """A list as it was read.
+    """A list as it was read, all of it or for some keys.
 
     Attributes:
         lines: The lines that are wanted.
@@ -104,7 +189,7 @@ class _Listed(NamedTuple):
 
     lines: tuple[Recipient, ...]
     aside: tuple[Recipient, ...]
-    findings: tuple[Finding, ...]
+    findings: tuple[Finding, ...] = ()
     by_row: Mapping[int, Seen] | None = None
 
 
@@ -117,19 +202,28 @@ class _Reader(NamedTuple):
     values: Mapping[str, object]
     by_hand: recipients.Corrections
 
-    def read(self, index: int, spec: RecipientList) -> _Listed:
+    def read(self, index: int, spec: RecipientList, portion: Portion) -> _Listed:
         """A list.
 
         Raises:
             DataError: it cannot be read.
         """
-        job, engine, house = self.job, self.engine, self.house
-        table, ways, where = job.lists[index][0], recipients.Ways.of(job.file.deliver), _place(job, index)
+        engine, house, mine = self.engine, self.house, portion.lists.get(index)
+        table, ways = self.job.lists[index][0], recipients.Ways.of(self.job.file.deliver)
         lines = recipients.read(
-            engine, table, spec, house, self.values, where=where, number=index, corrections=self.by_hand, ways=ways
+            engine,
+            table,
+            spec,
+            house,
+            self.values,
+            where=_place(self.job, index),
+            number=index,
+            corrections=self.by_hand,
+            ways=ways,
+            portion=mine,
         )
-        aside = recipients.left_out(engine, table, spec, house, lines, number=index, ways=ways)
-        return _Listed(lines, aside, tuple(_roles_of_nobody(spec, (*lines, *aside))))
+        aside = recipients.left_out(engine, table, spec, house, lines, number=index, ways=ways, portion=mine)
+        return _Listed(lines, aside)
 
 
 def _with_roster(
@@ -147,11 +241,10 @@ def _place(job: Job, index: int) -> str:
     )
 
 
-def _roles_of_nobody(spec: RecipientList, lines: Sequence[Recipient]) -> Iterator[Finding]:
+def _roles_of_nobody(spec: RecipientList, there: set[str]) -> Iterator[Finding]:
     """A finding for each role that a list asks for and nobody on it has."""
     if spec.roles is None:
         return
-    there = recipients.roles_in(lines, spec)
     for name in dict.fromkeys((*spec.roles.to, *spec.roles.cc, *spec.roles.bcc)):
         if name.strip().casefold() not in there:
             text = f"nobody on the list has the role '{name}'. {meant(name, sorted(there), noun='role')}"

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from gonnet import recipients, rules
 from gonnet.calendar.workdays import working_days
+from gonnet.data import Engine
 from gonnet.errors import DataError, JobError
 from gonnet.jobs import Job
 from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.workspace import Limits
 from gonnet.ledger.same import same
 from gonnet.pipeline.sending import gate
-from gonnet.pipeline.surveying.audience import in_order
+from gonnet.pipeline.surveying.audience import Audience, Everybody, in_order
 from gonnet.pipeline.surveying.extracts import sizes
 from gonnet.pipeline.surveying.matching import Matched
 from gonnet.pipeline.surveying.picking import CONDITION, picked
+from gonnet.pipeline.surveying.portions import KEYS
 from gonnet.pipeline.surveying.reading import Read
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Tools
@@ -42,9 +44,24 @@ class Case:
     evaluated: rules.Evaluated
     decision: rules.Decision
 
+    def come_to(self, decision: rules.Decision) -> Case:
+        """The same with a decision; most verdicts change nothing."""
+        return self if decision is self.decision else replace(self, decision=decision)
 
-Verdict = Callable[[Case], rules.Decision]
-"""What a case comes to; its decision where nothing speaks against it."""
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Portion:
+    """What becomes of some packages.
+
+    Attributes:
+        audience: Who they are for.
+        cases: One for each package, keys before bundles.
+        evaluated: Key or bundle → its figures and conditions, of those that are not chosen too.
+    """
+
+    audience: Audience
+    cases: Sequence[Case]
+    evaluated: Mapping[str, rules.Evaluated]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,20 +69,23 @@ class Decided:
     """What becomes of every package.
 
     Attributes:
-        cases: One for each package, keys before bundles.
-        evaluated: Key or bundle → its figures and conditions, of those that are not chosen too.
+        judge: Decides about each.
         past: Key → what it was last sent.
         measured: What the guard of a later run compares with.
         last: The same of the last run of which something was sent, or None.
         alarm: Why the whole run is held, or None.
     """
 
-    cases: tuple[Case, ...]
-    evaluated: Mapping[str, rules.Evaluated]
+    judge: Judge
     past: Mapping[str, rules.Past]
     measured: Measured
     last: Measured | None
     alarm: str | None
+
+    def __iter__(self) -> Iterator[Portion]:
+        """The packages, portion by portion."""
+        for portion in self.judge.first():
+            yield replace(portion, cases=[self.judge.then(case, self.alarm) for case in portion.cases])
 
 
 def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Decided:
@@ -75,37 +95,95 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
         JobError: SQL of the job does not run.
         DataError: a key that was chosen is not there.
     """
-    job, bound = found.job, found.values.bound()
-    past = _past(job, tools, dict.fromkeys((*matched.own, *matched.together, *found.counts)))
+    job, bound, everybody = found.job, found.values.bound(), matched.everybody
+    bundles = everybody.bundles()
+    if everybody.is_one:
+        every = list(dict.fromkeys((*everybody.keys(), *found.counts)))
+        found.engine.put(KEYS, {"gonnet_key": ("varchar", every)})
+    past = _past(job, tools, found.engine)
     context = rules.Context(
         as_of=request.as_of,
         is_working_day=working_days(tools.workspace.file.holidays),
-        fields=matched.fields,
+        lines=Lines(matched.lines),
         past=past,
         columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in found.columns[table])),
     )
-    keys = list(dict.fromkeys((*matched.own, *found.counts)))
-    conditions = [part for part in request.only if part.startswith(CONDITION) and part not in keys]
-    asked_for = {part: _for_whom(found, keys, context, matched, part) for part in conditions}
-    evaluated = rules.evaluate(found.engine, job, keys, context, bound, matched.together)
-    everybody = in_order(found.engine, job, matched.addressed, bound)
-    chosen = _chosen([part.key for part in everybody], request.only, asked_for)
-    addressed = [part for part in everybody if chosen is None or part.key in chosen]
-    decider = rules.Decider(job)
-    cases = [_by_the_rules(part, evaluated[part.key], decider, request.ways.get(part.key, ())) for part in addressed]
-    cases = _after(cases, lambda case: _by_the_data(case, found))
-    cases = _after(cases, lambda case: _by_its_lines(case, job))
+    known = list(everybody.keys()) if request.only else []
+    there = {*known, *found.counts} if request.only else set()
+    conditions = [part for part in request.only if part.startswith(CONDITION) and part not in there]
+    asked_for = {part: _for_whom(found, context, bundles, part) for part in conditions}
+    evaluations = rules.evaluate(found.engine, job, KEYS, context, bound, bundles)
+    chosen = _chosen(known, request.only, asked_for)
+    judge = Judge(found, matched, tools, request, evaluations, chosen)
     now, last = measured(found.engine, sizes(job, found.engine)), _last(job, tools)
-    alarm = _alarm(job, now, last, cases) if request.guarded and not request.only else None
-    cases = _after(cases, lambda case: rules.held_by_the_guard(case.decision, alarm))
-    cases = _after(cases, lambda case: _by_its_domain(case, job, tools.workspace.file.limits))
-    owners = _owners(job, matched)
-    cases = _after(cases, lambda case: _by_its_addressees(case, owners))
-    return Decided(cases=tuple(cases), evaluated=evaluated, past=past, measured=now, last=last, alarm=alarm)
+    alarm = _alarm(job, now, last, judge) if request.guarded and not request.only else None
+    return Decided(judge=judge, past=past, measured=now, last=last, alarm=alarm)
 
 
-def _after(cases: Iterable[Case], verdict: Verdict) -> list[Case]:
-    return [replace(case, decision=verdict(case)) for case in cases]
+class Lines:
+    """Portions that are made again each time they are gone through."""
+
+    def __init__(self, make: Callable[[], Iterator[Mapping[str, Mapping[str, object]]]]) -> None:
+        self._make = make
+
+    def __iter__(self) -> Iterator[Mapping[str, Mapping[str, object]]]:
+        return self._make()
+
+
+class Judge:
+    """Decides about every package, as often as it takes: of one portion, the first verdicts are kept.
+
+    Args:
+        found: The job and the data.
+        matched: Who gets what.
+        tools: The tools.
+        request: What was asked for.
+        evaluations: The figures and conditions.
+        chosen: The keys to which the run is limited; None for all.
+    """
+
+    def __init__(
+        self,
+        found: Read,
+        matched: Matched,
+        tools: Tools,
+        request: Request,
+        evaluations: rules.Evaluations,
+        chosen: frozenset[str] | None,
+    ) -> None:
+        self._found, self._everybody, self._ways = found, matched.everybody, request.ways
+        self._job, self._limits = found.job, tools.workspace.file.limits
+        self._evaluations, self._chosen = evaluations, chosen
+        self._decider = rules.Decider(found.job)
+        self._owners = _owners(found.job, matched.everybody)
+        self._only = self._first(next(iter(self._everybody))) if self._everybody.is_one else None
+
+    def first(self) -> Iterator[Portion]:
+        """What rules, data and lists say of every package that is chosen, portion by portion."""
+        if self._only is not None:
+            yield self._only
+            return
+        yield from map(self._first, self._everybody)
+
+    def _first(self, audience: Audience) -> Portion:
+        chosen = self._chosen
+        wanted = [part for part in audience.addressed if chosen is None or part.key in chosen]
+        if not wanted:
+            return Portion(audience=audience, cases=(), evaluated={})
+        job, values = self._job, self._found.values.bound()
+        evaluated = self._evaluations.of(audience.portion.within)
+        cases = []
+        for part in in_order(self._found.engine, job, wanted, values):
+            case = _by_the_rules(part, evaluated[part.key], self._decider, self._ways.get(part.key, ()))
+            case = case.come_to(_by_the_data(case, self._found))
+            cases.append(case.come_to(_by_its_lines(case, job)))
+        return Portion(audience=audience, cases=cases, evaluated=evaluated)
+
+    def then(self, case: Case, alarm: str | None) -> Case:
+        """A case after every verdict."""
+        case = case.come_to(rules.held_by_the_guard(case.decision, alarm))
+        case = case.come_to(_by_its_domain(case, self._job, self._limits))
+        return case.come_to(_by_its_addressees(case, self._owners))
 
 
 def _by_the_rules(
@@ -163,14 +241,22 @@ def _by_its_domain(case: Case, job: Job, limits: Limits) -> rules.Decision:
     return replace(case.decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
 
 
-def _owners(job: Job, matched: Matched) -> dict[str, set[str]]:
-    """Address → the keys that the lists write to at it."""
+def _owners(job: Job, everybody: Everybody) -> dict[str, set[str]]:
+    """Address that a rule names → the keys that the lists write to at it."""
+    named = {
+        address.identity
+        for rule in job.file.rules
+        for name in (*(rule.to or ()), *(rule.cc or ()), *(rule.bcc or ()))
+        if "@" in name
+        for address in parse(name)
+    }
     found: defaultdict[str, set[str]] = defaultdict(set)
-    for person in matched.people:
+    for person in (person for audience in everybody for person in audience.people) if named else ():
         spec = job.file.recipients[person.listed]
         if spec.key and spec.bundled is None:
             for address in person.to:
-                found[address.identity].add(person.key)
+                if address.identity in named:
+                    found[address.identity].add(person.key)
     return found
 
 
@@ -200,31 +286,31 @@ def _last(job: Job, tools: Tools) -> Measured | None:
     return Measured(recipients=kept["recipients"], totals=kept["totals"], rows=kept.get("rows", {}), run=run)
 
 
-def _alarm(job: Job, now: Measured, last: Measured | None, cases: Sequence[Case]) -> str | None:
+def _alarm(job: Job, now: Measured, last: Measured | None, judge: Judge) -> str | None:
     """Why the whole run is to be held, or None."""
     if job.file.guard == Guard():
         return None
-    outcomes = Counter(case.decision.outcome for case in cases)
+    outcomes = Counter(case.decision.outcome for portion in judge.first() for case in portion.cases)
     held, ready = outcomes[rules.Outcome.HELD], outcomes[rules.Outcome.READY]
     return "; ".join(alarms(job.file.guard, now, last, held, ready)) or None
 
 
-def _past(job: Job, tools: Tools, keys: Iterable[str]) -> dict[str, rules.Past]:
+def _past(job: Job, tools: Tools, engine: Engine) -> dict[str, rules.Past]:
     """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
     # Texts merge it too, so any mention counts: it is read in vain at worst.
     if not any(word in repr(job.file).casefold() for word in ("past", "earlier")):
         return {}
     found = tools.ledger.past(job.name)
     return {
-        key: rules.Past(
+        str(key): rules.Past(
             times=sent.times,
             sent_on=sent.at.astimezone(tools.workspace.zone).date(),
             message=sent.message,
             figures=sent.figures,
             contents=sent.contents,
         )
-        for key in keys
-        if (sent := found.get(same(key))) is not None
+        for (key,) in (engine.query(f"select gonnet_key from {KEYS}") if found else ())
+        if (sent := found.get(same(str(key)))) is not None
     }
 
 
@@ -248,7 +334,7 @@ def _chosen(
 
 
 def _for_whom(
-    found: Read, keys: Sequence[str], context: rules.Context, matched: Matched, condition: str
+    found: Read, context: rules.Context, bundles: Mapping[str, Sequence[str]], condition: str
 ) -> frozenset[str]:
     """The keys for which a condition holds, in the SQL of rules.
 
@@ -259,7 +345,7 @@ def _for_whom(
     asking = Rule.model_validate({"name": "asked for", "when": sql, "skip": "only asked"})
     job = replace(found.job, file=found.job.file.model_copy(update={"rules": (asking,)}))
     try:
-        evaluated = rules.evaluate(found.engine, job, keys, context, found.values.bound(), matched.together)
+        evaluated = rules.evaluate(found.engine, job, KEYS, context, found.values.bound(), bundles).of()
     except (DataError, JobError) as error:
         raise DataError(error.what, where="--only", fix=error.fix) from error
     return frozenset(key for key, one in evaluated.items() if one.conditions[0] is True)

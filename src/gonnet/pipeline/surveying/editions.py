@@ -12,7 +12,6 @@ from gonnet.jobs import Job
 from gonnet.jobs.texts import Said, given, is_for
 from gonnet.packages import Reading
 from gonnet.pipeline.surveying.enclosures import Enclosed, enclosed
-from gonnet.recipients import Recipient
 from gonnet.reports import Look, ReportPlan
 from gonnet.wording.filling import Wording
 from gonnet.wording.languages import called, same_language
@@ -48,21 +47,21 @@ class Edition:
 
 
 def editions(
-    job: Job, look: Look, people: Iterable[Recipient], values: data.Values, more: Mapping[str, object], year_begins: int
+    job: Job, look: Look, languages: Iterable[str], values: data.Values, more: Mapping[str, object], year_begins: int
 ) -> dict[str, Edition]:
     """Locale → edition: that of the house first, then one for each other language of the list.
 
     Args:
         job: The job.
         look: The house style.
-        people: The recipient list.
+        languages: The locales in which lines of the list read.
         values: The parameters.
         more: What every text may merge besides them.
         year_begins: The month in which fiscal years begin.
     """
     house = look.house.locale
     found = {}
-    for locale in dict.fromkeys((house, *sorted({person.language for person in people}))):
+    for locale in dict.fromkeys((house, *sorted(languages))):
         periods = data.Periods(locale=locale, year_begins=year_begins)
         mine, own = look.for_reader(locale), job.read_for(locale, house)
         names = {**values.said_by(periods).given, **more, "phrases": own.file.phrases}
@@ -107,14 +106,19 @@ def _enclosures(job: Job) -> dict[str, Enclosed]:
     }
 
 
-def untold(found: Mapping[str, Edition], people: Sequence[Recipient]) -> Iterator[Finding]:
-    """A finding for each language of readers in which texts of the job are not given."""
+def untold(found: Mapping[str, Edition], languages: Mapping[str, int]) -> Iterator[Finding]:
+    """A finding for each language of readers in which texts of the job are not given.
+
+    Args:
+        found: The editions.
+        languages: Locale → how many lines of the list read in it.
+    """
     house = next(iter(found.values()))
     for locale, edition in found.items():
         if same_language(locale, house.locale):
             continue
         places = [place for place, text in given(edition.job.file) if _is_lacking(place, text, locale)]
-        count = sum(person.language == locale for person in people)
+        count = languages.get(locale, 0)
         who = f"{called(locale)}, which {count} line{' asks' if count == 1 else 's ask'} for"
         if places:
             some = ", ".join(f"{'.'.join(map(str, place))} ({edition.job.at(*place)})" for place in places[:_SHOWN])

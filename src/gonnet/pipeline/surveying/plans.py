@@ -19,6 +19,7 @@ class Plans:
 
     Args:
         make: Makes them, from the first on, always the same.
+        see: Shown each of them once.
 
     Attributes:
         states: What becomes of packages → how many, in the order in which it is first met.
@@ -26,7 +27,9 @@ class Plans:
         bundles: How many bring keys together.
     """
 
-    def __init__(self, make: Callable[[], Iterator[PackagePlan]]) -> None:
+    def __init__(
+        self, make: Callable[[], Iterator[PackagePlan]], see: Callable[[PackagePlan], None] = lambda _plan: None
+    ) -> None:
         self._make = make
         self.states: Counter[Outcome] = Counter()
         self.made = self.bundles = 0
@@ -35,6 +38,7 @@ class Plans:
             self.states[plan.state] += 1
             self.made += plan.is_made
             self.bundles += plan.is_bundle
+            see(plan)
             if len(kept) <= _KEPT:
                 kept.append(plan)
         self._kept = kept if len(kept) <= _KEPT else None

@@ -155,7 +155,11 @@ class Rewording:
             orders = orders_of(found, [plan for plan in found.plans if plan.slices], senders)
             kit = kit_of(self._tools, found, senders, watch_of(job, found))
         plans = {plan.key: plan for plan in found.plans}
-        people = {(person.source, person.line): person for person in (*found.people, *found.aside)}
+        people = {
+            (person.source, person.line): person
+            for audience in found.everybody
+            for person in (*audience.people, *audience.aside)
+        }
         return _Made({order.key: order for order in orders}, people, plans, MessageWriter(kit, LanguageKits(kit)))
 
     def _job(self) -> Job:
