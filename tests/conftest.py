@@ -42,6 +42,11 @@ def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
         metafunc.parametrize("record", ["file", "server"], indirect=True)
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins first, so that no process is left alone with it at the end."""
+    items.sort(key=lambda item: item.get_closest_marker("takes_long") is None)
+
+
 @pytest.fixture
 def record(request: pytest.FixtureRequest) -> str:
     """The database in which the record of a dairy is; empty for a file."""

@@ -21,6 +21,8 @@ from lived import lived_through
 from servers import Place
 from support import SETTINGS, Dairy, wait_for
 
+pytestmark = pytest.mark.takes_long
+
 FARMS = 12
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import threading
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,6 +19,7 @@ _NUMBERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT|DECIMA
 EXACT = 2**53
 """From here on two whole numbers can be the same binary one."""
 
+_AT_ONCE = 5_000  # rows
 _OPEN = '"NULL"'  # the type of NULL itself
 _INTEGERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT)")
 
@@ -135,12 +136,30 @@ class Engine:
         Raises:
             DataError: the statement fails.
         """
-        try:
-            if isinstance(values, Mapping):
+        if isinstance(values, Mapping):
+            with self._explained(sql, where, fix):
                 values = self._used(sql, values, where)
-            connection = self._strict if strictly else self._connection
-            with self._in_time(connection):
-                return connection.execute(sql, values).fetchall()
+        connection = self._strict if strictly else self._connection
+        with self._explained(sql, where, fix), self._in_time(connection):
+            return connection.execute(sql, values).fetchall()
+
+    def stream(self, sql: str) -> Iterator[tuple[object, ...]]:
+        """The rows of one statement, a few thousand in memory at a time; others may run meanwhile.
+
+        Raises:
+            DataError: the statement fails.
+        """
+        with closing(self._connection.cursor()) as cursor:
+            with self._explained(sql), self._in_time(cursor):
+                cursor.execute(sql)
+            while rows := cursor.fetchmany(_AT_ONCE):
+                yield from rows
+
+    @contextmanager
+    def _explained(self, sql: str, where: str = "", fix: str = "") -> Iterator[None]:
+        """Let the engine's failures appear as DataError."""
+        try:
+            yield
         except duckdb.InterruptException as error:
             what = f"this took longer than the {self._seconds} seconds that gonnet.yaml allows"
             raise DataError(what, where=where, fix="Make it simpler, or raise `queries: {seconds: …}`") from error

@@ -134,11 +134,11 @@ class QueryLimits(Section):
 
     Attributes:
         seconds: How long a statement may take.
-        megabytes: How much memory all statements together have.
+        megabytes: How much memory all statements together have; what has no room there is kept on the disk meanwhile.
     """
 
     seconds: int = Field(default=1_800, ge=1, le=86_400)
-    megabytes: int = Field(default=8_000, ge=100)
+    megabytes: int = Field(default=500, ge=100)
 
 
 class WorkspaceFile(Section):

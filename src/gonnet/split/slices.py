@@ -6,6 +6,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import cast
 
 from gonnet.data import ColumnType, Engine, quoted
 from gonnet.data.key_text import BLANK, key_text
@@ -56,12 +57,15 @@ def by_key(engine: Engine, table: str, by: tuple[str, ...], *, view: str = ROWS,
     engine.query(
         f"create view {view} as select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}"
     )
-    grouped = engine.query(f"select {KEY}, count(*) from {view} group by 1 order by 1 nulls last")
-    without = sum(_int(count) for key, count in grouped if key is None)
+    grouped = engine.stream(f"select {KEY}, count(*) from {view} group by 1 order by 1 nulls last")
+    counts: dict[str | None, int] = {
+        None if key is None else sys.intern(str(key)): _int(count) for key, count in grouped
+    }
+    without = counts.pop(None, 0)
     first = engine.query(f"select {ROW} from {view} where {KEY} is null order by 1 limit 5") if without else []
     return Slices(
         view=view,
-        counts={sys.intern(str(key)): _int(count) for key, count in grouped if key is not None},  # kept many times
+        counts=cast("dict[str, int]", counts),
         columns=tuple(found for found in engine.columns(view) if found.name not in (KEY, ROW)),
         read=engine.count(table),
         without_key=without,

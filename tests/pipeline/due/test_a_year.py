@@ -21,6 +21,8 @@ from gonnet.pipeline.due.rounds import go_round
 from gonnet.pipeline.tools import open_tools
 from support import Dairy
 
+pytestmark = pytest.mark.takes_long
+
 BEGIN = dt.datetime(2027, 7, 1, tzinfo=dt.UTC)  # until 30 June 2028: both changes of the clocks, and a leap day
 END = dt.datetime(2028, 7, 1, tzinfo=dt.UTC)
 RUN_UNTIL = dt.datetime(2028, 3, 2, tzinfo=dt.UTC)

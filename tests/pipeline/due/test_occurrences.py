@@ -35,6 +35,8 @@ from gonnet.pipeline.tools import Tools, open_tools
 from scripted_smtp import Script, serving
 from support import JOB, MILK, SETTINGS, Dairy
 
+pytestmark = pytest.mark.takes_long
+
 BOTH_RECORDS = "asked"
 
 MONDAY = dt.datetime(2026, 11, 30, 8, tzinfo=dt.UTC)

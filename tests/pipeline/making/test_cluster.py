@@ -22,6 +22,8 @@ from gonnet.pipeline.making.workers.cluster import ClusterCrew
 from gonnet.pipeline.tools import Tools
 from support import Dairy, wait_for
 
+pytestmark = pytest.mark.takes_long
+
 FILE = ('  name: "{{ key }} statement"', '  name: "{{ key }} statement"\n  enclose: ["post/{{ key }}.txt"]')
 
 

@@ -75,9 +75,15 @@ def produce(kit_path: str, orders: Sequence[Order]) -> tuple[Made, ...]:
     Raises:
         StorageError: a file cannot be kept.
     """
-    worker = worker_for(kit_path, lambda: pickle.loads(Path(kit_path).read_bytes()))
+    worker = worker_for(kit_path, lambda: _kit_at(Path(kit_path)))
     with worker.kit.store.together():
         return tuple(worker.make(order) for order in orders)
+
+
+def _kit_at(place: Path) -> RunKit:
+    with place.open("rb") as file:
+        kit: RunKit = pickle.load(file)
+        return kit
 
 
 class _OfThread(threading.local):
