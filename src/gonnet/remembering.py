@@ -62,6 +62,10 @@ class SeenTexts:
     def __len__(self) -> int:
         return self._count
 
+    def is_within(self, other: SeenTexts) -> bool:
+        """Whether all of them were seen there too."""
+        return all(other._slots[other._place(number)] == number for number in self._slots if number)
+
     def _place(self, number: int) -> int:
         """Where a number is, or would be."""
         slots, mask = self._slots, len(self._slots) - 1

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import re
+import shutil
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 from click.testing import CliRunner
 
+from gonnet.cli import gonnet
 from gonnet.cli.keys import keys
+from gonnet.ledger import book, reading
 from gonnet.pipeline.check import check
 from gonnet.pipeline.preview import preview
 from gonnet.pipeline.survey import Request
@@ -47,6 +53,37 @@ def seen(many: Dairy, into: Path) -> dict[str, Any]:
         }
 
 
+def handed_over(many: Dairy) -> dict[str, str]:
+    """All that commands say of a run while it is looked at, decided and sent, and of the next one."""
+    said = {}
+    for words in (
+        "prepare statements --as-of 2026-11-05",
+        "review 1 --lines 7 --page 2",
+        "review 1 --sort litres --reverse --lines 5",
+        "review 1 --state held --find 001 --json",
+        "hold 1 020 021 --why late",
+        "send 1 --yes --only 003..010",
+        "send 1 --yes",
+        "show 1 --lines 9 --page 2",
+        "prepare statements --as-of 2026-12-05",
+        "review 2 --sort change --lines 6",
+        "send 2 --yes --only 00*",
+        "send 2 --yes --again",
+        "verify",
+    ):
+        if "12-05" in words:  # somebody new, somebody gone, another address, and a figure that moved
+            milk, people = ((many.folder / name).read_text("utf-8") for name in ("milk.csv", "members.csv"))
+            many.write("milk.csv", milk.replace("\n039,", "\n0395,").replace("012,2026-10-02,12", "012,2026-10-02,99"))
+            many.write("members.csv", people.replace("039,", "0395,").replace("f011@", "office@"))
+        name, *more = words.split()
+        place = [*more, "--workspace", str(many.folder)]
+        found = CliRunner().invoke(gonnet, [name, *place])
+        assert found.exception is None or isinstance(found.exception, SystemExit), (words, found.exception)
+        output = found.output
+        said[words] = re.sub(r"\d+:\d+(:\d+)?|in [\d.]+ s|[\d.]+ s\b|[0-9a-f]{16,}|\d{4}-\d\d-\d\dT[^\"]*", "…", output)
+    return said
+
+
 def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     few = seen(many, tmp_path / "few")
     assert "Page 2 of 6" in few["keys"]
@@ -55,3 +92,19 @@ def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.Monk
     assert seen(many, tmp_path / "more") == few
     names = [name for _, _, _, documents in few["made"] for name, _ in documents]
     assert len(names) == len(set(names)) == 2 * len(KEYS[3:]), "each file has a name of its own"
+
+
+def test_it_is_handed_over_as_with_few(
+    many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, serve: Callable[..., Any]
+) -> None:
+    serve(many)
+    other = replace(many, folder=tmp_path / "other")
+    shutil.copytree(many.folder, other.folder)
+    few, arrived = handed_over(many), many.mail()
+    monkeypatch.setattr(book, "_MANY", 5)
+    monkeypatch.setattr(reading, "AT_ONCE", 2)
+    assert "1 new; 1 gone (039 Farm 039); 1 with another address; 1 wi" in (
+        compared := few["review 2 --sort change --lines 6"]
+    ), compared
+    assert handed_over(other) == few
+    assert many.mail() == 2 * arrived

@@ -154,7 +154,7 @@ def rehearsed(found: Rehearsed, to: str, tools: Tools) -> None:
     if found.choice is None:
         _show.line("Nothing would be sent by itself: somebody would be asked to review it.")
     else:
-        packages, parts = _show.many(len(found.choice.packages), "package"), len(found.choice.everything)
+        packages, parts = _show.many(len(found.choice.packages), "package"), sum(1 for _ in found.choice.everything())
         _show.line(f"Then {packages} would leave, in {_show.many(parts, 'hand-over')}.")
         if found.choice.earlier:
             _show.line(f"{_show.many(len(found.choice.earlier), 'package')} would not: they were sent already.")

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
@@ -13,7 +12,7 @@ import click
 from gonnet.cli import _show
 
 if TYPE_CHECKING:
-    from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
+    from gonnet.ledger import PackageRecord, RunRecord
 
 
 def as_json(run: RunRecord, packages: Sequence[PackageRecord], earlier: Mapping[str, int] | None = None) -> None:
@@ -50,9 +49,8 @@ def run_object(run: RunRecord, packages: Sequence[PackageRecord]) -> dict[str, A
     }
 
 
-def places(parts: Sequence[HandOverRecord]) -> list[str]:
-    """How many files, drafts and prints go to each place."""
-    found = Counter((str(part.kind), str(part.target.kind), part.target.name) for part in parts)
+def places(found: Mapping[tuple[str, str, str], int]) -> list[str]:
+    """How many files, drafts and prints go to each place: kind, kind of the place and its name → how many."""
     nouns = {"file": "file", "draft": "draft", "print": "PDF"}
     return [
         f"{_show.many(count, nouns[kind])} {'to' if kind == 'print' else 'into'} {target} {name}"
@@ -222,10 +220,11 @@ def unsearched(run: RunRecord, *, most: int = 4) -> None:
             _show.line(f"  … and {len(run.unsearched) - most} more; `gonnet review --json` has them all")
 
 
-def withheld(packages: Sequence[PackageRecord], *, most: int = 15) -> None:
-    """Print each package that does not leave, with its reason."""
-    kept = [package for package in packages if package.state not in ("ready", "sent")]
-    for package in kept[:most]:
-        _show.stated(str(package.state), f"{package.key}  {package.name[:40]}: {package.reason}")
-    if len(kept) > most:
-        _show.line(f"  … and {len(kept) - most} more")
+def withheld(packages: Iterable[PackageRecord], *, most: int = 15) -> None:
+    """Print the first of the packages that do not leave, each with its reason, and how many more there are."""
+    count = 0
+    for count, package in enumerate((one for one in packages if one.state not in ("ready", "sent")), 1):
+        if count <= most:
+            _show.stated(str(package.state), f"{package.key}  {package.name[:40]}: {package.reason}")
+    if count > most:
+        _show.line(f"  … and {count - most} more")

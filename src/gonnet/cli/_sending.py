@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
+from itertools import chain
 from typing import TYPE_CHECKING
 
 from gonnet.cli import _by_hand, _exit, _report, _show, _signals
 from gonnet.errors import typed
+from gonnet.remembering import SeenTexts
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -69,10 +71,10 @@ class Terminal:
         from gonnet.pipeline.sending.outlook import outlook
 
         self._earlier(choice)
+        found = outlook(run, choice, self._tools)
         if not self._as_json and not self._quiet:
-            _intention(self._tools, run, choice, outlook(run, choice, self._tools), is_chosen=self._is_chosen)
-        messages = sum(str(part.kind) == "message" for part in choice.everything)
-        return self._agreed(_question(choice.everything), len(choice.packages), messages)
+            _intention(self._tools, run, choice, found, is_chosen=self._is_chosen)
+        return self._agreed(_question(found.kinds), len(choice.packages), found.messages)
 
     def ask_to(self, to: str | None) -> Callable[[Intention], bool]:
         """Asks whether packages may be sent again, to those to whom they went or to others."""
@@ -158,32 +160,26 @@ def _nothing_to_send(tools: Tools, sent: Sent, *, quiet: bool) -> None:
         _show.line(f"  … and {len(reasons) - _SHOWN} more reasons; `gonnet show {run.id}` has them all")
 
 
-def _question(parts: Sequence[HandOverRecord]) -> str:
-    kinds = Counter(str(part.kind) for part in parts)
+def _question(kinds: Mapping[str, int]) -> str:
     asked = [
-        f"send {_show.many(kinds['message'], 'message')}" if kinds["message"] else "",
-        f"put {_show.many(kinds['file'], 'file')} into folders" if kinds["file"] else "",
-        f"write {_show.many(kinds['draft'], 'draft')}" if kinds["draft"] else "",
-        f"print {_show.many(kinds['print'], 'PDF')}" if kinds["print"] else "",
+        f"send {_show.many(kinds['message'], 'message')}" if "message" in kinds else "",
+        f"put {_show.many(kinds['file'], 'file')} into folders" if "file" in kinds else "",
+        f"write {_show.many(kinds['draft'], 'draft')}" if "draft" in kinds else "",
+        f"print {_show.many(kinds['print'], 'PDF')}" if "print" in kinds else "",
     ]
     text = " and ".join(part for part in asked if part)
     return f"{text[:1].upper()}{text[1:]} now?"
 
 
 def _intention(tools: Tools, run: RunRecord, choice: Choice, found: Outlook, *, is_chosen: bool) -> None:
-    parts = choice.everything
-    mailed = [part for part in parts if str(part.kind) == "message"]
     _show.line(f"Run {run.id}: {run.title}", "bold")
     told = []
-    if mailed:
-        carried = {part.message_id for part in mailed}
-        messages = (message for package in choice.packages for message in package.messages)
-        names = dict.fromkeys(message.server for message in messages if message.message_id in carried)
-        servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in names]
+    if found.messages:
+        servers = [tools.workspace.server(name, "gonnet.yaml")[1] for name in found.servers]
         through = ", ".join(f"{server.host}:{server.port}" for server in servers)
-        many = _show.many(len({part.target.name.casefold() for part in mailed}), "address")
-        told.append(f"{_show.many(len(mailed), 'message')} to {many}, through {through}")
-    told += _report.places([part for part in parts if str(part.kind) != "message"])
+        many = _show.many(found.addresses, "address")
+        told.append(f"{_show.many(found.messages, 'message')} to {many}, through {through}")
+    told += _report.places(found.elsewhere)
     _show.line(f"About to send {_show.many(len(choice.packages), 'package')}: {'; '.join(told)}.")
     for package in choice.packages[:_SHOWN]:
         _show.line(f"  {package.key}  {package.name[:36]}  →  {_destinations(choice, package)}")
@@ -211,11 +207,11 @@ def _meaning(found: Outlook) -> Iterator[tuple[str, str]]:
         if part and found.smallest:
             sums = ", ".join(f"{_named(one)} {_show.amount(f'{value:f}')}" for one, value in part)
             yield label, f"by {found.figure}: {sums}"
-    if found.new:
-        yield "New", f"not in run {found.last}: {_few([_named(one) for one in found.new])}"
-    if found.readdressed:
-        moved = [f"{one.key} now {', '.join(one.to)}, was {', '.join(old)}" for one, old in found.readdressed]
-        yield "Moved", f"other addresses than in run {found.last}: {_few(moved)}"
+    if found.new.count:
+        yield "New", f"not in run {found.last}: {_few([_named(one) for one in found.new.first], found.new.count)}"
+    if found.readdressed.count:
+        moved = [f"{one.key} now {', '.join(one.to)}, was {', '.join(old)}" for one, old in found.readdressed.first]
+        yield "Moved", f"other addresses than in run {found.last}: {_few(moved, found.readdressed.count)}"
 
 
 def _named(package: PackageRecord) -> str:
@@ -223,8 +219,8 @@ def _named(package: PackageRecord) -> str:
     return f"{package.key} {name}"
 
 
-def _few(texts: Sequence[str]) -> str:
-    return ", ".join(texts[:_FEW]) + (f" and {len(texts) - _FEW:,} more" if len(texts) > _FEW else "")
+def _few(texts: Sequence[str], count: int) -> str:
+    return ", ".join(texts) + (f" and {count - len(texts):,} more" if count > len(texts) else "")
 
 
 def _destinations(choice: Choice, package: PackageRecord) -> str:
@@ -248,6 +244,7 @@ def _destination(part: HandOverRecord) -> str:
 
 def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
     from gonnet.ledger import State
+    from gonnet.ledger.reading import those
     from gonnet.pipeline.reviewing.by_hand import ways_on
 
     run, report = sent.run, sent.report
@@ -265,9 +262,11 @@ def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
         _show.next_steps((typed("show", run.id), "see how far they are; the last of them tells of it all"))
         return
     wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
-    tried = {package.key for package in sent.choice.packages}
-    held = [package for package in tools.ledger.packages(run.id, states=(State.HELD,)) if package.key in tried]
-    _report.withheld([*wrong, *held], most=20)
+    tried = SeenTexts()
+    for package in sent.choice.packages:
+        tried.add(package.key)
+    held = those(tools.ledger.packages(run.id, states=(State.HELD,)), lambda package: package.key in tried)
+    _report.withheld(chain(wrong, held), most=20)
     steps = [(typed("send", run.id), "go on with what is ready")] if is_stopped and not quiet else []
     if any(part.state == "deferred" for package in wrong for part in package.hand_overs):
         steps.append((typed("send", run.id), "try again what was refused only for now"))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -104,11 +105,11 @@ def review(
             against = against_last(run, packages, tools.ledger, Decimal(moved) / 100)
         if page:
             _write_page(run, packages, against, tools, page, pictures, figure)
-        packages = tuple(_wanted(packages, state, find))
+        packages = _wanted(packages, state, find)
         every = in_order(packages, against, sort, backwards=reverse)
         if sheet:
             _write_sheet(run, every, against, tools, sheet)
-        shown = [package for package in every if not quiet or str(package.state) in OPEN]
+        shown = _wanted(every, OPEN if quiet else (), None)
         part = page_of(shown, *((1, 0) if quiet or as_json or page or sheet else (number, lines)))
         if into is not None:
             _files.copied(tools, packages, into, over=True)
@@ -168,11 +169,15 @@ def _write_sheet(
     private.write(place, text(table) if place.suffix.casefold() == ".csv" else workbook(table))
 
 
-def _wanted(packages: Sequence[PackageRecord], states: Sequence[str], find: str | None) -> Iterator[PackageRecord]:
-    for package in packages:
-        text = "\n".join((package.key, package.name, *package.to, package.reason, *package.odd, *package.keys))
-        if (not states or str(package.state) in states) and (not find or find.casefold() in text.casefold()):
-            yield package
+def _wanted(packages: Sequence[PackageRecord], states: Collection[str], find: str | None) -> Sequence[PackageRecord]:
+    from gonnet.ledger.reading import those
+
+    return those(packages, lambda package: _is_wanted(package, states, find)) if states or find else packages
+
+
+def _is_wanted(package: PackageRecord, states: Collection[str], find: str | None) -> bool:
+    text = "\n".join((package.key, package.name, *package.to, package.reason, *package.odd, *package.keys))
+    return (not states or str(package.state) in states) and (not find or find.casefold() in text.casefold())
 
 
 def _list(
@@ -195,7 +200,7 @@ def _list(
     subjects = {message.subject for package in packages for message in package.messages}
     if len(subjects) == 1:
         _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
-    if places := _report.places([part for package in packages for part in package.placed]):
+    if places := _report.places(Counter(part.destination for package in packages for part in package.placed)):
         _show.line(f"Files    {'; '.join(places)}")
     if against is not None:
         _listing.against(against)

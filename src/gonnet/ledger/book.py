@@ -7,6 +7,7 @@ that is what makes a killed send resume without a duplicate.
 from __future__ import annotations
 
 import datetime as dt
+from array import array
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
@@ -29,12 +30,13 @@ from gonnet.ledger.home import Home
 from gonnet.ledger.keeping import KeptRun, copy_ledger, files_of_runs, kept_runs, note_removal
 from gonnet.ledger.past import Sent, TakenElsewhere, sent_before, taken_elsewhere
 from gonnet.ledger.proving import Prover
-from gonnet.ledger.reading import packages_where
+from gonnet.ledger.reading import Packages, packages_where
 from gonnet.ledger.records import PackageRecord, RunRecord
 from gonnet.ledger.rights import Rights
 from gonnet.ledger.states import DONE, Purpose, RunState, State
 from gonnet.ledger.writing import RunWriter
 
+_MANY = 5_000  # packages: of more, not all are in memory at a time
 _FEW = 500  # keys that are looked up by themselves; a statement cannot name any number of them
 Clock = Callable[[], dt.datetime]
 
@@ -213,8 +215,10 @@ class Ledger:
     @explained
     def packages(
         self, run_id: int, only: Sequence[str] = (), states: Collection[State] = ()
-    ) -> tuple[PackageRecord, ...]:
+    ) -> Sequence[PackageRecord]:
         """The packages of a run in key order, with documents, messages and deliveries.
+
+        Of many, each is read when it is looked at: what it then is.
 
         Args:
             run_id: The run.
@@ -232,13 +236,17 @@ class Ledger:
         with self._engine.connect() as work:
             if chosen:
                 self._require(work, run_id, chosen)
+            every = work.execute(select(table.id, table.key).where(*wanted).order_by(table.id))
+            numbers = array("q", (number for number, key in every if not chosen or key in chosen))
+            if len(numbers) > _MANY:
+                return Packages(numbers, self.packages_now)
             return packages_where(work, wanted, chosen)
 
     @explained
     def packages_now(self, numbers: Collection[int]) -> tuple[PackageRecord, ...]:
         """Some packages, by number, as they are now."""
         with self._engine.connect() as work:
-            return packages_where(work, [schema.packages.c.id.in_(numbers)], set())
+            return packages_where(work, [schema.packages.c.id.in_(list(numbers))], set())
 
     @staticmethod
     def _require(work: Connection, run_id: int, keys: Collection[str]) -> None:

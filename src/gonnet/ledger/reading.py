@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from typing import Any, TypeVar
+from array import array
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from typing import Any, TypeVar, overload
 
 from sqlalchemy import ColumnElement, Connection, FromClause, Row, Select, Table, Text, cast, literal, select
 
@@ -24,6 +25,8 @@ from gonnet.ledger.states import HandOverKind, HandOverState, Purpose, RunState,
 
 R = TypeVar("R")
 _TOGETHER = 1_000  # rows
+AT_ONCE = 500
+"""Packages that are read together, where there are many."""
 
 
 def _read(table: Table, *names: str, lists: Sequence[str] = (), of: FromClause | None = None) -> Select[Any]:
@@ -91,6 +94,55 @@ def packages_where(
     rows = (tuple(row) for row in work.execute(_PACKAGES.where(*conditions)))
     found = [row for row in rows if not keys or row[1] in keys]
     return tuple(_package(row, documents, messages, hand_overs) for row in _taken_apart(found))
+
+
+class Packages(Sequence[PackageRecord]):
+    """Many packages, of which each is read when it is looked at, as it is then.
+
+    Args:
+        numbers: Their numbers.
+        read: Reads some of them.
+    """
+
+    def __init__(self, numbers: array[int], read: Callable[[Sequence[int]], Sequence[PackageRecord]]) -> None:
+        self._numbers, self._read = numbers, read
+
+    def __len__(self) -> int:
+        return len(self._numbers)
+
+    def __iter__(self) -> Iterator[PackageRecord]:
+        for at in range(0, len(self._numbers), AT_ONCE):
+            yield from self._some(self._numbers[at : at + AT_ONCE])
+
+    @overload
+    def __getitem__(self, at: int) -> PackageRecord: ...
+
+    @overload
+    def __getitem__(self, at: slice) -> Packages: ...
+
+    def __getitem__(self, at: int | slice) -> PackageRecord | Packages:
+        if isinstance(at, slice):
+            return Packages(self._numbers[at], self._read)
+        return self._some(self._numbers[at : at + 1] if at != -1 else self._numbers[-1:])[0]
+
+    def of(self, numbers: Iterable[int]) -> Packages:
+        """Others, read in the same way."""
+        return Packages(array("q", numbers), self._read)
+
+    def _some(self, numbers: Sequence[int]) -> list[PackageRecord]:
+        """Some of them, in the order that they have here."""
+        found = {package.id: package for package in self._read(numbers)}
+        return [found[number] for number in numbers]
+
+
+def those(packages: Sequence[PackageRecord], wanted: Callable[[PackageRecord], bool]) -> Sequence[PackageRecord]:
+    """Those of some packages that are wanted, as it is now; of many, only their numbers are kept."""
+    return chosen(packages, (package for package in packages if wanted(package)))
+
+
+def chosen(packages: Sequence[PackageRecord], some: Iterable[PackageRecord]) -> Sequence[PackageRecord]:
+    """Some of `packages`, in the order in which they come; of many, only their numbers are kept."""
+    return packages.of(package.id for package in some) if isinstance(packages, Packages) else tuple(some)
 
 
 def _taken_apart(rows: Sequence[tuple[Any, ...]]) -> Iterator[tuple[Any, ...]]:

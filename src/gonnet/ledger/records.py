@@ -93,6 +93,11 @@ class HandOverRecord:
         what = f"{self.refused} refused: " if self.refused else ""
         return f"{what}{self.code or ''} {self.reply}".strip() if self.reply or self.code else ""
 
+    @property
+    def destination(self) -> tuple[str, str, str]:
+        """What it is, and what kind of place it goes to, and which."""
+        return str(self.kind), str(self.target.kind), self.target.name
+
     def __str__(self) -> str:
         """Where it went, for people."""
         return str(self.target if not self.put_at else replace(self.target, place=self.put_at))

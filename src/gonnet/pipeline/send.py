@@ -16,6 +16,7 @@ from gonnet.errors import DataError, GonnetError, RunError, UnreachableError
 from gonnet.jobs import Job, load_job
 from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.ledger.bases import Share
+from gonnet.ledger.reading import those
 from gonnet.pipeline.attention import WANTING, chosen_want_attention
 from gonnet.pipeline.sending.choosing import Choice, choose
 from gonnet.pipeline.sending.gate import Gate, Leaving
@@ -159,9 +160,8 @@ class _Sending:
         run, tools = self._run, self._tools
         with tools.ledger.rights.sharing(run) as share:
             packages = self._as_shown()
-            Gate(run, tools).require_open(
-                [Leaving(part, package) for package in packages for part in self._choice.parts(package)]
-            )
+            leaving = (Leaving(part, package) for package in packages for part in self._choice.parts(package))
+            Gate(run, tools).require_open(leaving)
             tools.ledger.home.note_send()
             tools.ledger.remark(run.id, f"send of {len(packages):,} begun by {tools.who}")
             tools.log.say("send began", run=run.id, packages=len(packages))
@@ -172,17 +172,14 @@ class _Sending:
             tools.log.say("send ended", run=run.id, interrupted=not report.is_over, **states)
             return report
 
-    def _as_shown(self) -> tuple[PackageRecord, ...]:
+    def _as_shown(self) -> Sequence[PackageRecord]:
         """What leaves, now that nobody can change it: less than was shown where others send it too, never more.
 
         Raises:
             RunError: something would leave that was not shown.
         """
         now = choose(self._run, self._tools, self._wish.only, again=self._wish.again)
-        shown = {package.id: package.seal for package in self._choice.packages}
-        parts = {part.id for part in self._choice.everything}
-        is_so = all(shown.get(package.id) == package.seal for package in now.packages)
-        if not is_so or any(part.id not in parts for part in now.everything):
+        if not now.marks.is_within(self._choice.marks):
             what = f"somebody else changed run {self._run.id} in the meantime"
             raise RunError(what, fix="Look at it again, then send it")
         self._choice = now
@@ -215,9 +212,9 @@ class _Sending:
             self._tools.ledger.hand_overs.doubt_begun(self._run.id)
         return self.steps.end(report)
 
-    def _refused_for_now(self) -> list[PackageRecord]:
+    def _refused_for_now(self) -> Sequence[PackageRecord]:
         found = choose(self._run, self._tools, self._wish.only, again=self._wish.again).packages
-        return [package for package in found if package.state is State.FAILED and servers_of(package)]
+        return those(found, lambda package: package.state is State.FAILED and bool(servers_of(package)))
 
 
 class _Steps:

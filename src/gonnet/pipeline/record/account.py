@@ -19,7 +19,7 @@ def account_of(run: RunRecord, tools: Tools, verdict: Verdict) -> dict[str, Any]
         tools: The tools.
         verdict: What came of comparing the record.
     """
-    packages, at = tools.ledger.packages(run.id), _Times(tools.workspace.zone)
+    packages, at = tuple(tools.ledger.packages(run.id)), _Times(tools.workspace.zone)
     return {
         "zone": str(tools.workspace.zone),
         "run": _run(run, at),

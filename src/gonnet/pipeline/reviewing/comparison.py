@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
 from gonnet.ledger import Ledger, PackageRecord, RunRecord
+from gonnet.ledger.reading import Packages
 from gonnet.ledger.states import Purpose
 
+_LAST = (True, "\U0010ffff\U0010ffff")
 LIMIT = Decimal("0.25")
 """By what share a figure must have moved to be told, unless somebody says another."""
 
@@ -71,23 +73,66 @@ def compare(
         before: Its packages.
         least: The share by which a figure must have moved to be told.
     """
-    old, new = ({package.key: package for package in part if package.rows} for part in (before, now))
-    both = [(package, old[key]) for key, package in new.items() if key in old]
-    moved = [found for package, other in both for found in _moved(package, other, least)]
+    new: list[PackageRecord] = []
+    gone: list[PackageRecord] = []
+    readdressed: list[tuple[PackageRecord, tuple[str, ...]]] = []
+    moved: list[Moved] = []
+    for package, other in met(now, before):
+        if package is None or other is None:
+            new += [package] if package is not None else []
+            gone += [other] if other is not None else []
+            continue
+        moved += _moved(package, other, least)
+        readdressed += [(package, old)] if (old := was_written_to(package, other)) else []
     moved.sort(key=lambda found: (-abs(found.now - found.before), found.key, found.figure))
     return Comparison(
         run=run,
         least=least,
-        new=tuple(package for key, package in new.items() if key not in old),
-        gone=tuple(package for key, package in old.items() if key not in new),
-        readdressed=tuple(
-            (package, _usual(other))
-            for package, other in both
-            if _usual(other) and {*_usual(package)} != {*_usual(other)}
-        ),
+        new=tuple(new),
+        gone=tuple(gone),
+        readdressed=tuple(readdressed),
         moved=tuple(moved),
         before={name: values_of(before, name) for name in (now[0].figures if now else ())},
     )
+
+
+def met(
+    now: Sequence[PackageRecord], before: Sequence[PackageRecord]
+) -> Iterator[tuple[PackageRecord | None, PackageRecord | None]]:
+    """The packages with rows of two runs by their keys: both, or the one that there is.
+
+    Those of both come in the order of `now`, what it has no more after them; of many, each in its place, so that none
+    has to be kept.
+    """
+    if isinstance(now, Packages) or isinstance(before, Packages):
+        yield from _merged(_with_rows(now), _with_rows(before))
+        return
+    old = {package.key: package for package in _with_rows(before)}
+    yield from ((package, old.pop(package.key, None)) for package in _with_rows(now))
+    yield from ((None, package) for package in old.values())
+
+
+def _with_rows(packages: Iterable[PackageRecord]) -> Iterator[PackageRecord]:
+    return (package for package in packages if package.rows)
+
+
+def _merged(
+    now: Iterator[PackageRecord], before: Iterator[PackageRecord]
+) -> Iterator[tuple[PackageRecord | None, PackageRecord | None]]:
+    """Two runs, each in key order with keys before bundles, as packages are made."""
+    mine, other = next(now, None), next(before, None)
+    while mine is not None or other is not None:
+        places = [(bool(one.keys), one.key) if one is not None else _LAST for one in (mine, other)]
+        here, there = places[0] <= places[1], places[1] <= places[0]
+        yield mine if here else None, other if there else None
+        mine = next(now, None) if here else mine
+        other = next(before, None) if there else other
+
+
+def was_written_to(package: PackageRecord, other: PackageRecord) -> tuple[str, ...]:
+    """To whom a package was written before, where that is somebody else than now; empty where not."""
+    old = _usual(other)
+    return old if old and {*_usual(package)} != {*old} else ()
 
 
 def _usual(package: PackageRecord) -> tuple[str, ...]:

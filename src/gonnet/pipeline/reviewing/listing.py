@@ -7,18 +7,21 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
-from typing import Generic, Protocol, TypeVar
+from itertools import chain
+from typing import Any, Generic, Protocol, TypeVar
 
 from gonnet.errors import RunError
 from gonnet.ledger import PackageRecord, State
+from gonnet.ledger.reading import Packages
 from gonnet.pipeline.reviewing.comparison import Comparison, number
 
+Value = Callable[[PackageRecord], str | Decimal | int | None]
 _ORDER = [State.UNSURE, State.FAILED, State.HELD, State.READY, State.SENT, State.SKIPPED]
 
 
 def in_order(
     packages: Sequence[PackageRecord], against: Comparison | None = None, by: str = "", *, backwards: bool = False
-) -> list[PackageRecord]:
+) -> Sequence[PackageRecord]:
     """Packages in an order.
 
     Args:
@@ -33,18 +36,28 @@ def in_order(
     """
     if not by:
         changed = set(changes(against))
-        first = sorted(packages, key=lambda p: (_ORDER.index(p.state), not (p.odd or p.key in changed)))
+        first = _sorted(packages, lambda p: 2 * _ORDER.index(p.state) + (not (p.odd or p.key in changed)))
         return first[::-1] if backwards else first
-    value = _value(packages, against, by)
-    found = [(value(package), package) for package in packages]
-    known = [(worth, package) for worth, package in found if worth is not None]
+    return _sorted(packages, _value(packages, against, by), backwards=backwards)
+
+
+def _sorted(packages: Sequence[PackageRecord], value: Value, *, backwards: bool = False) -> Sequence[PackageRecord]:
+    """Packages by a value; those that have none last. Of many, only the values are in memory."""
+    known: list[tuple[Any, int]] = []
+    rest: list[int] = []
+    for at, package in enumerate(packages):
+        worth = value(package)
+        number = package.id if isinstance(packages, Packages) else at
+        if worth is None:
+            rest.append(number)
+        else:
+            known.append((worth, number))
     known.sort(key=lambda pair: pair[0], reverse=backwards)
-    return [package for _, package in known] + [package for worth, package in found if worth is None]
+    order = chain((number for _, number in known), rest)
+    return packages.of(order) if isinstance(packages, Packages) else [packages[at] for at in order]
 
 
-def _value(
-    packages: Sequence[PackageRecord], against: Comparison | None, by: str
-) -> Callable[[PackageRecord], str | Decimal | int | None]:
+def _value(packages: Sequence[PackageRecord], against: Comparison | None, by: str) -> Value:
     if by == "key":
         return lambda package: package.key
     if by == "name":

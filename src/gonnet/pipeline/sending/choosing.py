@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.errors import RunError, typed
 from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.past import TakenElsewhere
+from gonnet.ledger.reading import those
 from gonnet.ledger.states import Purpose, RunState
 from gonnet.pipeline.surveying.picking import picked_of
 from gonnet.pipeline.tools import Tools
+from gonnet.remembering import SeenTexts
 
 NOT_SENT = "is a rehearsal, which is not sent"
 
@@ -23,20 +25,21 @@ class Choice:
         packages: Those of which something leaves: ready ones, and what was refused only for now.
         earlier: Key → run, of those of which something is left out, since it left in another run of the same cycle.
         taken: All that left in other runs of the cycle.
+        marks: What they were when they were chosen, and all that leaves.
     """
 
-    packages: tuple[PackageRecord, ...]
+    packages: Sequence[PackageRecord]
     earlier: Mapping[str, int] = field(default_factory=dict)
     taken: TakenElsewhere = field(default_factory=TakenElsewhere)
+    marks: SeenTexts = field(default_factory=SeenTexts)
 
     def parts(self, package: PackageRecord) -> tuple[HandOverRecord, ...]:
         """What of a package leaves."""
         return tuple(part for part in package.waiting if _taken(package, part, self.taken) is None)
 
-    @property
-    def everything(self) -> tuple[HandOverRecord, ...]:
+    def everything(self) -> Iterator[HandOverRecord]:
         """All that leaves, package by package."""
-        return tuple(part for package in self.packages for part in self.parts(package))
+        return (part for package in self.packages for part in self.parts(package))
 
 
 def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False) -> Choice:
@@ -52,21 +55,24 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
     _require_delivers(run, packages)
     is_free = again or run.purpose is not Purpose.REGULAR
     taken = TakenElsewhere() if is_free else tools.ledger.taken_elsewhere(run)
-    leaving, earlier = _parted(packages, taken)
-    return Choice(packages=tuple(leaving), earlier=earlier, taken=taken)
+    return _parted(packages, taken)
 
 
-def _parted(packages: Sequence[PackageRecord], taken: TakenElsewhere) -> tuple[list[PackageRecord], dict[str, int]]:
-    """The packages of which something leaves, and key → run of those of which something left there."""
-    leaving: list[PackageRecord] = []
+def _parted(packages: Sequence[PackageRecord], taken: TakenElsewhere) -> Choice:
+    """The packages of which something leaves, and what of them left elsewhere."""
     earlier: dict[str, int] = {}
-    for package in packages:
-        runs = [_taken(package, part, taken) for part in package.waiting]
-        if None in runs:
-            leaving.append(package)
-        if (number := next((number for number in runs if number is not None), None)) is not None:
+    marks = SeenTexts()
+
+    def leaves(package: PackageRecord) -> bool:
+        runs = {part.id: _taken(package, part, taken) for part in package.waiting}
+        if (number := next((number for number in runs.values() if number is not None), None)) is not None:
             earlier[package.key] = number
-    return leaving, earlier
+        leaving = [part for part, number in runs.items() if number is None]
+        for mark in (f"{package.id} {package.seal}", *(f"part {part}" for part in leaving)) if leaving else ():
+            marks.add(mark)
+        return bool(leaving)
+
+    return Choice(packages=those(packages, leaves), earlier=earlier, taken=taken, marks=marks)
 
 
 def sent_already(run: RunRecord, tools: Tools) -> dict[str, int]:
@@ -75,9 +81,9 @@ def sent_already(run: RunRecord, tools: Tools) -> dict[str, int]:
         return {}
     taken = tools.ledger.taken_elsewhere(run)
     packages = tools.ledger.packages(run.id, states=(State.READY,)) if taken.by_key else ()
-    leaving, earlier = _parted(packages, taken)
-    left = {package.key for package in leaving}
-    return {key: number for key, number in earlier.items() if key not in left}
+    found = _parted(packages, taken)
+    left = {package.key for package in found.packages}
+    return {key: number for key, number in found.earlier.items() if key not in left}
 
 
 def _taken(package: PackageRecord, part: HandOverRecord, taken: TakenElsewhere) -> int | None:
@@ -97,8 +103,7 @@ def require_prepared(run: RunRecord) -> None:
 
 def _require_delivers(run: RunRecord, packages: Sequence[PackageRecord]) -> None:
     """A job with packages that are ready, and nobody and nothing to hand them to, is a job for looking only."""
-    ready = [package for package in packages if package.state is State.READY]
-    if ready and not any(package.hand_overs for package in packages):
+    if not any(package.hand_overs for package in packages) and any(one.state is State.READY for one in packages):
         raise RunError(
             f"the job '{run.job}' of run {run.id} delivers nothing",
             fix="Give it `recipients`, `messages` and `deliver`, and prepare it again",

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import datetime as dt
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
+from itertools import chain
 
 from gonnet.errors import RunError, typed
 from gonnet.jobs.targets import TargetKind
@@ -113,21 +114,31 @@ class Gate:
         """The date by which a day's messages are counted: the workspace's."""
         return self.tools.today()
 
-    def require_open(self, leaving: Collection[Leaving]) -> None:
+    def require_open(self, leaving: Iterable[Leaving]) -> None:
         """Tell before anything leaves what would stop a send half-way.
 
         Raises:
             RunError: it is a quiet hour, or there would be more messages than may leave.
         """
-        if leaving and (found := _hours(self, next(iter(leaving)))) is not None:
+        every = iter(leaving)
+        first = next(every, None)
+        if first is None:
+            return
+        if (found := _hours(self, first)) is not None:
             raise RunError(found.reason, fix="Send it later")
-        if leaving and (found := _approved(self, next(iter(leaving)))) is not None:
+        if (found := _approved(self, first)) is not None:
             raise RunError(found.reason, fix=f"They say `{typed('approve', self.run_id)}`")
-        self._require_numbers([one for one in leaving if one.part.target.kind is TargetKind.ADDRESS])
+        targets = (one.part.target for one in chain((first,), every))
+        self._require_numbers(target.name for target in targets if target.kind is TargetKind.ADDRESS)
 
-    def _require_numbers(self, mailed: Sequence[Leaving]) -> None:
+    def _require_numbers(self, addresses: Iterable[str]) -> None:
         ledger, day, limits = self.tools.ledger.hand_overs, self.today().isoformat(), self.allowance
-        count = len(mailed)
+        to: Counter[str] = Counter()
+        count = 0
+        for address in addresses:
+            count += 1
+            if limits.to_address is not None:
+                to[address.casefold()] += 1
         number = self.run_id
         numbers: tuple[tuple[int | None, Callable[[], int], str], ...] = (
             (limits.of_run, lambda: ledger.left_of(number) if number is not None else 0, "for a run"),
@@ -138,8 +149,7 @@ class Gate:
                 more = f" and {before:,} left already" if before else ""
                 what = f"{count:,} messages would leave{more}; gonnet.yaml allows {most:,} {per}"
                 raise RunError(what, where="limits", fix="Send some with --only, or raise the limit")
-        to = Counter(one.part.target.name.casefold() for one in mailed)
-        for address, number in to.most_common() if limits.to_address is not None else ():
+        for address, number in to.most_common():
             before = ledger.left_on(day, (address,))
             if limits.to_address is not None and number + before > limits.to_address:
                 more = f" and {before:,} left today" if before else ""

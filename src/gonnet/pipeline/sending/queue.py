@@ -5,9 +5,11 @@ from __future__ import annotations
 import threading
 from collections import deque
 from collections.abc import Iterator, Sequence
+from itertools import islice
 
 from gonnet.ledger import Ledger, PackageRecord
 from gonnet.ledger.bases import Share
+from gonnet.ledger.reading import those
 from gonnet.pipeline.stopping import Stop
 
 _PAUSE = 0.5  # seconds between two looks at what others have
@@ -48,17 +50,17 @@ class Queue:
 
     def _claimed(self, packages: Sequence[PackageRecord]) -> Iterator[PackageRecord]:
         """What no other process has; and, should one of them die, what it had and had not begun."""
-        left = list(packages)
+        left = packages
         while left and self._may_go_on():
-            missed: list[PackageRecord] = []
-            for at in range(0, len(left), _TOGETHER):
-                block = left[at : at + _TOGETHER]
+            missed = set[int]()
+            every = iter(left)
+            while block := list(islice(every, _TOGETHER)):
                 mine = self._claim(block)
-                missed += [package for package in block if package.id not in mine]
+                missed |= {package.id for package in block if package.id not in mine}
                 yield from (mine[was.id] for was in block if was.id in mine and _is_left(mine[was.id], was))
             if missed and len(missed) == len(left):
                 self.ended.wait(_PAUSE)
-            left = missed
+            left = those(left, lambda package: package.id in missed)  # noqa: B023  asked at once
 
     def _claim(self, block: Sequence[PackageRecord]) -> dict[int, PackageRecord]:
         done = [self._done.popleft() for _ in range(len(self._done))]
