@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import shutil
 from collections.abc import Callable
@@ -16,7 +17,9 @@ from gonnet.cli import gonnet
 from gonnet.cli.keys import keys
 from gonnet.ledger import book, reading
 from gonnet.pipeline.check import check
+from gonnet.pipeline.making import row_account
 from gonnet.pipeline.preview import preview
+from gonnet.pipeline.reviewing import sampling
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.surveying import plans, portions
 from support import AS_OF, Dairy
@@ -89,6 +92,7 @@ def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.Monk
     assert "Page 2 of 6" in few["keys"]
     monkeypatch.setattr(plans, "_KEPT", 3)
     monkeypatch.setattr(portions, "_MANY", 7)
+    monkeypatch.setattr(row_account, "_TOGETHER", 4)
     assert seen(many, tmp_path / "more") == few
     names = [name for _, _, _, documents in few["made"] for name, _ in documents]
     assert len(names) == len(set(names)) == 2 * len(KEYS[3:]), "each file has a name of its own"
@@ -108,3 +112,18 @@ def test_it_is_handed_over_as_with_few(
     ), compared
     assert handed_over(other) == few
     assert many.mail() == 2 * arrived
+
+
+def test_the_page_of_a_very_large_run_has_what_is_striking_and_some_of_each_kind(
+    many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(book, "_MANY", 5)
+    monkeypatch.setattr(sampling, "MOST", 30)
+    many.write("members.csv", (many.folder / "members.csv").read_text("utf-8").replace("f039@", "f038@"))
+    for words in ("prepare statements", "skip 1 030 --why left", f"review 1 --html {tmp_path / 'page'}"):
+        CliRunner().invoke(gonnet, [*words.split(), "--workspace", str(many.folder)])
+    page = (tmp_path / "page").read_text("utf-8")
+    shown = json.loads(page.partition('id="data">')[2].partition("</script>")[0])
+    odd, ready = ["038", "039"], [f"{number:03}" for number in range(3, 23)]
+    assert [one["key"] for one in shown] == ["000", "001", "002", *odd, *ready, "030"]
+    assert "26 of 40 packages are on this page: all of the 5 that need a decision" in page

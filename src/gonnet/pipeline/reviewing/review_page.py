@@ -24,6 +24,7 @@ from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.pipeline.reviewing.by_hand import ways_on
 from gonnet.pipeline.reviewing.comparison import Comparison, against_last, labels, spread, values_of
 from gonnet.pipeline.reviewing.listing import changes, in_order
+from gonnet.pipeline.reviewing.sampling import sample
 from gonnet.pipeline.sending.choosing import sent_already
 from gonnet.pipeline.sending.gate import earlier_in_words
 from gonnet.pipeline.tools import Tools
@@ -50,12 +51,13 @@ def review_page(
         pictures: How many packages are shown with picture and message, those that need a decision first.
         figure: The figure whose distribution is drawn; the first one when empty.
     """
-    shown = in_order(packages, against)
+    changed = changes(against)
+    part = sample(in_order(packages, against), changed)
     names = [name for name in (packages[0].figures if packages else {}) if name != "rows"]
     chosen = figure if figure in names else next((n for n in names if values_of(packages, n)), "")
-    changed = changes(against)
     data = [
-        _package(run, package, changed.get(package.key, ()), tools, at < pictures) for at, package in enumerate(shown)
+        _package(run, package, changed.get(package.key, ()), tools, at < pictures)
+        for at, package in enumerate(part.shown)
     ]
     source = (resources.files("gonnet.pipeline.reviewing") / "review_page.html").read_text("utf-8")
     environment = Environment(autoescape=True, undefined=StrictUndefined)
@@ -78,6 +80,8 @@ def review_page(
         chart=list(_bars(packages, against, chosen)),
         chosen=chosen,
         pictures=min(pictures, len(packages)),
+        part=part,
+        total=len(packages),
         data=_embedded(data),
     )
 

@@ -1,0 +1,50 @@
+"""What a run of very many keeps in little room: it is what a set, a tuple or a table in memory would be."""
+
+from __future__ import annotations
+
+from array import array
+from contextlib import closing
+from dataclasses import replace
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gonnet.data import Engine
+from gonnet.ledger.reading import Packages, those
+from gonnet.remembering import SeenTexts
+from recorded import package
+
+
+@given(st.lists(st.text(max_size=3)), st.lists(st.text(max_size=3)))
+def test_texts_are_seen_once(texts: list[str], others: list[str]) -> None:
+    seen, expected = SeenTexts(), set[str]()
+    for text in (*texts, *map(str, range(70))):
+        assert seen.add(text) == (text not in expected)
+        expected.add(text)
+    assert len(seen) == len(expected)
+    assert [text in seen for text in others] == [text in expected for text in others]
+    more = SeenTexts()
+    for text in others:
+        more.add(text)
+    assert more.is_within(seen) == (set(others) <= expected)
+
+
+@given(st.permutations(range(7)), st.slices(7))
+def test_packages_are_read_when_they_are_looked_at(order: list[int], part: slice) -> None:
+    every = [replace(package(f"f{at}", "a@x.example"), id=at) for at in range(7)]
+    many = Packages(array("q", order), lambda numbers: [one for one in every if one.id in numbers])
+    expected = [every[at] for at in order]
+    assert list(many) == expected
+    assert list(many[part]) == expected[part]
+    assert [many[at] for at in range(-7, 7)] == [expected[at] for at in range(-7, 7)]
+    assert list(those(many, lambda one: one.id % 2 == 0)) == [one for one in expected if one.id % 2 == 0]
+
+
+def test_tables_that_have_no_room_in_memory_are_on_the_disk_meanwhile(tmp_path: Path) -> None:
+    with closing(Engine(megabytes=100, work=tmp_path)) as engine:
+        engine.lock()
+        engine.create("rows", "select range as n, 'key number ' || range as key, random() as x from range(6000000)")
+        assert any(file.is_file() and file.stat().st_size for file in tmp_path.rglob("duckdb_temp*"))
+        assert engine.query("select sum(n), max(key) from rows") == [(17999997000000, "key number 999999")]
+    assert not any(path.is_dir() for path in tmp_path.iterdir())
