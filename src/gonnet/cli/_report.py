@@ -163,12 +163,17 @@ def _account_of(found: Mapping[str, Any], of: str) -> None:
 def since(packages: Sequence[PackageRecord]) -> None:
     """Print what people decided about packages since the run was prepared."""
     kept = ("held", "skipped")
-    released = [p for p in packages if str(p.prepared_as) in kept and str(p.state) not in kept]
-    withdrawn = [p for p in packages if str(p.prepared_as) == "ready" and str(p.state) in kept]
+    counts: dict[str, list[int]] = {"released": [0, 0], "held back or skipped": [0, 0]}
+    for package in packages:
+        was, now = str(package.prepared_as), str(package.state)
+        word = "released" if was in kept and now not in kept else ""
+        word = "held back or skipped" if was == "ready" and now in kept else word
+        if word:
+            counts[word] = [counts[word][0] + 1, counts[word][1] + package.rows]
     parts = [
-        f"{_show.many(len(found), 'package')} {word} ({_show.many(sum(p.rows for p in found), 'row')})"
-        for found, word in ((released, "released"), (withdrawn, "held back or skipped"))
-        if found
+        f"{_show.many(many, 'package')} {word} ({_show.many(rows, 'row')})"
+        for word, (many, rows) in counts.items()
+        if many
     ]
     if parts:
         _show.line(f"Since    by hand {' and '.join(parts)}")

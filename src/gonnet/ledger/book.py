@@ -36,7 +36,7 @@ from gonnet.ledger.rights import Rights
 from gonnet.ledger.states import DONE, Purpose, RunState, State
 from gonnet.ledger.writing import RunWriter
 
-_MANY = 5_000  # packages: of more, not all are in memory at a time
+_MANY = 20_000  # packages: of more, not all are in memory at a time
 _FEW = 500  # keys that are looked up by themselves; a statement cannot name any number of them
 Clock = Callable[[], dt.datetime]
 

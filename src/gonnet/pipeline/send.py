@@ -202,14 +202,15 @@ class _Sending:
     def _ended(self, report: SendReport, share: Share) -> SendReport:
         """The rest of it, now that nobody else is at work on the run."""
         self._tools.ledger.hand_overs.doubt_begun(self._run.id)
-        for pause in _pauses(self._choice.packages, self._tools):
-            if not report.is_over or not (later := self._refused_for_now()):
-                break
+        later = self._refused_for_now() if report.is_over else ()
+        for pause in _pauses(later, self._tools) if later else ():
             self._tools.stop.sleep(pause)
             if self._tools.stop.asked:
                 break
             report = report.followed_by(self._handed_over(later, share))
             self._tools.ledger.hand_overs.doubt_begun(self._run.id)
+            if not report.is_over or not (later := self._refused_for_now()):
+                break
         return self.steps.end(report)
 
     def _refused_for_now(self) -> Sequence[PackageRecord]:

@@ -11,6 +11,7 @@ from gonnet.errors import RunError, typed
 from gonnet.jobs.approval import MESSAGES, Approval
 from gonnet.ledger import RunRecord
 from gonnet.ledger.approvals import ApprovalRecord, Sign, statement
+from gonnet.ledger.reading import those
 from gonnet.ledger.states import Purpose, State
 from gonnet.pipeline.reviewing.comparison import number
 from gonnet.pipeline.sending.choosing import require_prepared
@@ -67,7 +68,7 @@ class Needed:
 
     def _size(self, name: str) -> Decimal:
         """The number of messages, or the sum of a figure; endless for one that the run does not have."""
-        packages = [one for one in self._tools.ledger.packages(self._run.id) if one.state is not State.SKIPPED]
+        packages = those(self._tools.ledger.packages(self._run.id), lambda one: one.state is not State.SKIPPED)
         if name == MESSAGES:
             parts = (part for package in packages for part in package.mailed)
             return Decimal(sum(part.purpose is Purpose.REGULAR for part in parts))

@@ -85,13 +85,15 @@ def hand_over_all(
         UnreachableError: a server cannot be reached, or refuses us; nothing was handed over.
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
-    names = dict.fromkeys(server for package in packages for server in servers_of(package))
+    names, placed = dict[str, None](), dict[tuple[str, str, str], HandOverRecord]()
+    for package in packages:
+        names.update(dict.fromkeys(servers_of(package)))
+        placed.update((part.destination, part) for part in package.waiting if part in package.placed)
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
     paces = paces_of(servers, tools)
     with ExitStack() as stack:
-        waiting = (part for package in packages for part in package.waiting if part in package.placed)
-        places = stack.enter_context(closing(Places(waiting, tools)))
+        places = stack.enter_context(closing(Places(placed.values(), tools)))
         places.open()
         queue = Queue(packages, share, tools.ledger, tools.stop)
         hands = _Hands(run, queue, Gate(run, tools, taken, paces), places, tell)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.ledger.calendar import Notice
+from gonnet.ledger.reading import those
 from gonnet.ledger.states import HandOverState
 from gonnet.pipeline.attention import WANTING
 from gonnet.pipeline.sending.notices import tell_notices
@@ -62,7 +63,7 @@ def _body(run: RunRecord, packages: Sequence[PackageRecord]) -> Iterator[str]:
     if handed:
         yield ""
         yield f"So far: {', '.join(handed)}."
-    wrong = [package for package in packages if package.state in WANTING]
+    wrong = those(packages, lambda package: package.state in WANTING)
     if wrong:
         yield ""
         yield "What wants attention:"

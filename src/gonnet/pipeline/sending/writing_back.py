@@ -6,12 +6,14 @@ Nothing of a run depends on it: what cannot be written is told, recorded, and tr
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import islice
 
 from gonnet.data.databases.writing import names_in_statement, require_names, write
 from gonnet.errors import GonnetError
 from gonnet.jobs import Job, load_job
 from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.ledger.reading import those
 from gonnet.pipeline.reviewing.comparison import number
 from gonnet.pipeline.tools import Tools
 
@@ -78,7 +80,8 @@ def _written(run: RunRecord, job: Job, tools: Tools) -> str | None:
     assert spec is not None
     place = spec.database, tools.workspace.database(spec.database, job.at("write_back", "database"))
     known = tools.ledger.written_back(run.id)
-    changed = [p for p in tools.ledger.packages(run.id) if p.state is not State.READY and known.get(p.id) != p.came_to]
+    packages = tools.ledger.packages(run.id)
+    changed = those(packages, lambda one: one.state is not State.READY and known.get(one.id) != one.came_to)
     done = 0
     for part in _batches(changed):
         lines = [_values(package, run, job) for package in part]
@@ -98,9 +101,10 @@ def _written(run: RunRecord, job: Job, tools: Tools) -> str | None:
     return None
 
 
-def _batches(packages: list[PackageRecord]) -> Iterator[list[PackageRecord]]:
-    for at in range(0, len(packages), _TOGETHER):
-        yield packages[at : at + _TOGETHER]
+def _batches(packages: Sequence[PackageRecord]) -> Iterator[list[PackageRecord]]:
+    every = iter(packages)
+    while part := list(islice(every, _TOGETHER)):
+        yield part
 
 
 def _values(package: PackageRecord, run: RunRecord, job: Job) -> dict[str, object]:
