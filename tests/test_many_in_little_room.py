@@ -7,10 +7,12 @@ from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gonnet.data import Engine
+from gonnet.ledger import FolderStore, store
 from gonnet.ledger.reading import Packages, those
 from gonnet.remembering import SeenTexts
 from recorded import package
@@ -48,3 +50,20 @@ def test_tables_that_have_no_room_in_memory_are_on_the_disk_meanwhile(tmp_path: 
         assert any(file.is_file() and file.stat().st_size for file in tmp_path.rglob("duckdb_temp*"))
         assert engine.query("select sum(n), max(key) from rows") == [(17999997000000, "key number 999999")]
     assert not any(path.is_dir() for path in tmp_path.iterdir())
+
+
+def test_a_store_of_very_many_files_has_folders_in_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    kept, data = FolderStore(tmp_path / "store"), [b"%d" % at for at in range(9)]
+    before = [kept.put(one) for one in data[:5]]
+    kept.make_room(store._MANY)
+    assert kept.path(kept.put(b"few")).parent.parent == kept.folder
+    monkeypatch.setattr(store, "_MANY", 0)
+    kept.make_room(1)
+    every = [kept.put(one) for one in data]
+    assert [len(kept.path(one).relative_to(kept.folder).parts) for one in every] == [2] * 5 + [3] * 4
+    assert every[:5] == before
+    assert [kept.get(one) for one in every] == data
+    kept.remove(every[0])
+    kept.remove(every[-1])
+    assert sorted(one for one, _, _ in kept.digests()) == sorted([*every[1:-1], kept.put(b"few")])
+    assert [kept.has(one) for one in (every[0], every[1], every[-1])] == [False, True, False]

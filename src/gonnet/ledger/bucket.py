@@ -116,6 +116,9 @@ class BucketStore:
             except FileNotFoundError:
                 return
 
+    def make_room(self, packages: int) -> None:
+        """A bucket has room, and no folders."""
+
     @contextmanager
     def together(self) -> Iterator[None]:
         """Within it, what is put is written together with other files; at its end all of it is."""

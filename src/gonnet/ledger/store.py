@@ -12,11 +12,15 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, nullcontext, suppress
 from dataclasses import dataclass
+from itertools import chain
 from pathlib import Path
 from typing import Protocol
 
 from gonnet import private
 from gonnet.errors import SealError, StorageError
+
+_DEEP = ".deep"  # says that new files go two folders deep
+_MANY = 50_000  # packages
 
 
 class Store(Protocol):
@@ -47,6 +51,13 @@ class Store(Protocol):
     def remove(self, digest: str, since: float | None = None) -> None:
         """Remove a file; not where it was put after `since`, in seconds since 1970, if that is given."""
 
+    def make_room(self, packages: int) -> None:
+        """Be ready for the files of so many packages.
+
+        Raises:
+            StorageError: it cannot be written.
+        """
+
     def together(self) -> AbstractContextManager[None]:
         """Within it, what is put may be written a little later; at its end all of it is."""
 
@@ -56,7 +67,7 @@ class Store(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class FolderStore:
-    """A folder of files named by their digest.
+    """A folder of files named by their digest, in 256 folders; from many files on, each of these has 256 of its own.
 
     Attributes:
         folder: Where they are; made when the first one is put.
@@ -84,11 +95,7 @@ class FolderStore:
                 else:
                     self._replace(place, data)
         except OSError as error:
-            raise StorageError(
-                f"a rendered file cannot be written: {error.strerror}",
-                where=str(self.folder),
-                fix="Make room on the disk and check that the folder can be written, then run it again",
-            ) from error
+            raise _unwritable(error, self.folder) from error
         return digest
 
     @staticmethod
@@ -127,11 +134,29 @@ class FolderStore:
         return Path(self._place(digest))
 
     def _place(self, digest: str) -> str:
-        return f"{self.folder}{os.sep}{digest[:2]}{os.sep}{digest}"
+        first = f"{self.folder}{os.sep}{digest[:2]}{os.sep}"
+        place = first + digest
+        if not os.path.exists(f"{self.folder}{os.sep}{_DEEP}") or os.path.exists(place):  # noqa: PTH110  it is asked often
+            return place
+        return f"{first}{digest[2:4]}{os.sep}{digest}"
+
+    def make_room(self, packages: int) -> None:
+        """From now on let each folder have folders of its own, if there are many; what is there stays where it is.
+
+        Raises:
+            StorageError: the folder cannot be written.
+        """
+        if packages <= _MANY:
+            return
+        try:
+            private.folder(self.folder)
+            (self.folder / _DEEP).touch(mode=0o600)
+        except OSError as error:
+            raise _unwritable(error, self.folder) from error
 
     def digests(self) -> Iterator[tuple[str, int, float]]:
         """Every file that is kept: its digest, its bytes, and when it was last put, in seconds since 1970."""
-        for place in self.folder.glob("??/*"):
+        for place in chain(self.folder.glob("??/*"), self.folder.glob("??/??/*")):
             if re.fullmatch("[0-9a-f]{64}", place.name):
                 about = place.stat()
                 yield place.name, about.st_size, about.st_mtime
@@ -151,6 +176,11 @@ class FolderStore:
         """Wait until everything put so far is on the disk."""
         if hasattr(os, "sync"):
             os.sync()
+
+
+def _unwritable(error: OSError, folder: Path) -> StorageError:
+    fix = "Make room on the disk and check that the folder can be written, then run it again"
+    return StorageError(f"a rendered file cannot be written: {error.strerror}", where=str(folder), fix=fix)
 
 
 def _for_its_owner(path: str, flags: int) -> int:

@@ -43,6 +43,7 @@ def make(
     if found.plans.made > _BATCH or found.plans.bundles:
         for cut in found.cuts.values():
             bring_together(found.engine, cut.view)
+    tools.store.make_room(found.plans.made)
     with crew_of(tools, kit_of(tools, found, senders, watch), found.plans.made, _BATCH) as crew:
         plans, ahead = tee(found.plans)  # what is between what is ordered and what has come is kept, and no more
         made = _all_made(crew, found, (plan for plan in ahead if plan.is_made), senders)

@@ -130,6 +130,9 @@ class Carried:
         if since is None:
             self._new.pop(digest, None)
 
+    def make_room(self, packages: int) -> None:
+        """The store of the run is."""
+
     def together(self) -> AbstractContextManager[None]:
         """All of it travels together anyway."""
         return nullcontext()
