@@ -27,7 +27,11 @@ from support import AS_OF, Dairy
 KEYS = [f"{number:03}" for number in range(40)]
 
 
-CHANGES = (("litres > 5000", "litres > 36"), ('name: "{{ key }} statement"', "name: statement"))
+# In most portions nobody has an adviser: of what type the column is, one of them alone does not know.
+CHANGES = (
+    ("litres > 5000", "litres > 36 or recipient.adviser like 'ada@%'"),
+    ('name: "{{ key }} statement"', "name: statement"),
+)
 
 
 @pytest.fixture
@@ -35,6 +39,7 @@ def many(dairy: Dairy) -> Dairy:
     rows = "".join(f"{key},2026-10-01,1,2.10,\n{key},2026-10-02,{int(key)},3.00,\n" for key in KEYS)
     dairy.write("milk.csv", f"farm_no,day,litres,amount,remark\n{rows}")
     people = "".join(f"{key},Farm {key},f{key}@members.tarnvale.example,\n" for key in KEYS[3:])
+    people = people.replace("f030@members.tarnvale.example,", "f030@members.tarnvale.example,ada@tarnvale.example")
     dairy.write("members.csv", "farm_no,farm_name,email,adviser\n" + people)
     return dairy
 
