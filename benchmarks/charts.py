@@ -50,7 +50,7 @@ def _milliseconds(folder: Path) -> float:
         job = load_job(workspace, "statements")
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         rows = dict(rows_of(run.engine, run.fields["gonnet_rows"], [plan.key for plan in run.plans]))
-        alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
+        alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people())
         run.engine.close()
     layout_maker, painter = (
         LayoutMaker(run.house.reports, run.house.reading.wording, run.house.look),

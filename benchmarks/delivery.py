@@ -96,7 +96,7 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
         run = survey(job, tools, Request(as_of=dt.date(2026, 11, 1), asked={}))
         plans = list(islice(run.plans, count))
         rows = dict(rows_of(run.engine, run.fields["gonnet_rows"], [plan.key for plan in plans]))
-        alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people)
+        alphabet = signs([(job, run.house.look)], run.engine, run.fields, run.values.bound(), run.people())
         for form in ("pdf", "xlsx"):
             layout_maker, painter = (
                 LayoutMaker(run.house.reports, run.house.reading.wording, run.house.look),
