@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Hashable
-from typing import TypeVar
+from collections.abc import Callable, Hashable, Sequence
+from typing import TypeVar, overload
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
@@ -31,6 +31,39 @@ class Remembered(dict[K, V]):
             self.clear()
         self[argument] = value
         return value
+
+
+class Texts(Sequence[str]):
+    """Texts one after the other in one piece of memory: 8 bytes for each beside its letters, and not 60."""
+
+    def __init__(self) -> None:
+        self._all, self._ends = bytearray(), array("Q", (0,))
+
+    def add(self, text: str) -> int:
+        """Keep a text; its number."""
+        self._all += text.encode("utf-8", "surrogatepass")
+        self._ends.append(len(self._all))
+        return len(self._ends) - 2
+
+    def raw(self, number: int) -> bytes:
+        """The text of a number, in UTF-8."""
+        return bytes(self._all[self._ends[number] : self._ends[number + 1]])
+
+    @overload
+    def __getitem__(self, number: int) -> str: ...
+
+    @overload
+    def __getitem__(self, number: slice) -> list[str]: ...
+
+    def __getitem__(self, number: int | slice) -> str | list[str]:
+        if isinstance(number, slice):
+            return [self[one] for one in range(*number.indices(len(self)))]
+        if not 0 <= number < len(self):
+            raise IndexError(number)
+        return self.raw(number).decode("utf-8", "surrogatepass")
+
+    def __len__(self) -> int:
+        return len(self._ends) - 1
 
 
 class SeenTexts:

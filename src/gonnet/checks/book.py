@@ -8,7 +8,7 @@ from typing import NamedTuple
 from zlib import crc32
 
 from gonnet.checks.spelling import plain
-from gonnet.remembering import SeenTexts
+from gonnet.remembering import SeenTexts, Texts
 
 _SEARCHED, _LIVING, _AS_LETTERS, _FROM_RIGHT = 1, 2, 4, 8
 
@@ -31,29 +31,6 @@ class Said(NamedTuple):
     written: str | None = None
 
 
-class _Texts:
-    """Texts one after the other in one piece of memory."""
-
-    def __init__(self) -> None:
-        self._all, self._ends = bytearray(), array("Q", (0,))
-
-    def add(self, text: str) -> int:
-        """Keep a text; its number."""
-        self._all += text.encode("utf-8", "surrogatepass")
-        self._ends.append(len(self._all))
-        return len(self._ends) - 2
-
-    def raw(self, number: int) -> bytes:
-        """The text of a number, in UTF-8."""
-        return bytes(self._all[self._ends[number] : self._ends[number + 1]])
-
-    def __getitem__(self, number: int) -> str:
-        return self.raw(number).decode("utf-8", "surrogatepass")
-
-    def __len__(self) -> int:
-        return len(self._ends) - 1
-
-
 class Book(Mapping[str, Said]):
     """What is known of values, by their letters and digits: about 80 bytes for each, and not 400.
 
@@ -62,7 +39,7 @@ class Book(Mapping[str, Said]):
     """
 
     def __init__(self) -> None:
-        self._letters, self._texts, self._keys = _Texts(), _Texts(), _Texts()
+        self._letters, self._texts, self._keys = Texts(), Texts(), Texts()
         self._kinds: list[str] = []
         self._kind, self._flags = array("H"), array("B")
         self._owner, self._count = array("I"), array("I")

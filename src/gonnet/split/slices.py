@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import sys
-from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import cast
+from heapq import merge
+from itertools import groupby
+from operator import itemgetter
 
 from gonnet.data import ColumnType, Engine, quoted
 from gonnet.data.key_text import BLANK, key_text
 from gonnet.errors import DataError
+from gonnet.split.counts import Counts
 
 ROWS = "gonnet_rows"
 KEY = "gonnet_key"
@@ -35,7 +36,7 @@ class Slices:
     """
 
     view: str
-    counts: dict[str, int]
+    counts: Mapping[str, int]
     columns: tuple[ColumnType, ...]
     read: int
     without_key: int
@@ -57,15 +58,13 @@ def by_key(engine: Engine, table: str, by: tuple[str, ...], *, view: str = ROWS,
     engine.query(
         f"create view {view} as select {expression} as {KEY}, rowid + 1 as {ROW}, {chosen} from {quoted(table)}"
     )
-    grouped = engine.stream(f"select {KEY}, count(*) from {view} group by 1 order by 1 nulls last")
-    counts: dict[str | None, int] = {
-        None if key is None else sys.intern(str(key)): _int(count) for key, count in grouped
-    }
-    without = counts.pop(None, 0)
+    grouped = engine.stream(f"select {KEY}, count(*) from {view} where {KEY} is not null group by 1 order by 1")
+    counts = Counts((str(key), _int(count)) for key, count in grouped)
+    without = _int(engine.query(f"select count(*) from {view} where {KEY} is null")[0][0])
     first = engine.query(f"select {ROW} from {view} where {KEY} is null order by 1 limit 5") if without else []
     return Slices(
         view=view,
-        counts=cast("dict[str, int]", counts),
+        counts=counts,
         columns=tuple(found for found in engine.columns(view) if found.name not in (KEY, ROW)),
         read=engine.count(table),
         without_key=without,
@@ -74,15 +73,21 @@ def by_key(engine: Engine, table: str, by: tuple[str, ...], *, view: str = ROWS,
     )
 
 
-def counted(cuts: Iterable[Slices]) -> dict[str, int]:
+def counted(cuts: Iterable[Slices]) -> Mapping[str, int]:
     """Key → number of its rows in all data sets that are cut, in key order."""
     first, *more = cuts
     if not more:
         return first.counts
-    total = Counter(first.counts)
+    total = first.counts
     for cut in more:
-        total.update(cut.counts)
-    return {key: total[key] for key in sorted(total)}
+        total = Counts(_together(total, cut.counts))
+    return total
+
+
+def _together(one: Mapping[str, int], other: Mapping[str, int]) -> Iterator[tuple[str, int]]:
+    """Keys of both in key order, with the rows of both."""
+    rows = merge(one.items(), other.items(), key=itemgetter(0))
+    return ((key, sum(count for _, count in same)) for key, same in groupby(rows, key=itemgetter(0)))
 
 
 def bring_together(engine: Engine, view: str = ROWS) -> None:
