@@ -95,7 +95,7 @@ def _context(keys: list[str]) -> rules.Context:
         as_of=dt.date(2026, 11, 2),
         lines=[{key: {"region": regions[n % 3], "name": f"Farm {key}"} for n, key in enumerate(keys)}],
         columns=("region", "name"),
-        past={key: sent for n, key in enumerate(keys) if n % 2},
+        past=[{key: sent for n, key in enumerate(keys) if n % 2}],
     )
 
 

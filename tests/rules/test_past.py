@@ -10,8 +10,10 @@ import pytest
 
 from gonnet.calendar.workdays import working_days
 from gonnet.errors import JobError
+from gonnet.ledger import past
 from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request, survey
+from gonnet.pipeline.surveying import pasts, portions
 from gonnet.pipeline.tools import Tools
 from support import AS_OF, RULES, Dairy
 
@@ -43,7 +45,12 @@ def outcomes(dairy: Dairy, tools: Tools, rules: str, day: dt.date = AS_OF) -> di
         ("when: litres > 0.5 * whole.litres, hold: x", {"00042": "ready", "118": "held"}),
     ],
 )
-def test_rules_see_the_past_and_the_run(dairy: Dairy, rule: str, expected: dict[str, str]) -> None:
+def test_rules_see_the_past_and_the_run(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch, rule: str, expected: dict[str, str]
+) -> None:
+    for place in (past, pasts):  # one key after the other, as of a run of many
+        monkeypatch.setattr(place, "_AT_ONCE", 1)
+    monkeypatch.setattr(portions, "_MANY", 1)
     with dairy.tools() as tools:
         dairy.sent(tools, dt.date(2026, 10, 5), (RULES, "  []\n"), OTHER, only=("00042", "117"))
         milk = (dairy.folder / "milk.csv").read_text("utf-8")

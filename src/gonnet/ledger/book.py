@@ -267,10 +267,11 @@ class Ledger:
         return documents, leaving
 
     @explained
-    def past(self, job: str) -> dict[str, Sent]:
-        """What every key was last sent in regular runs of `job`, under the key as `same` spells it."""
+    def see_past(self, job: str, see: Callable[[str, Sent], None]) -> None:
+        """Show `see` what every key was last sent in regular runs of `job`, with the key as `same` spells it."""
         with self._engine.connect() as work:
-            return sent_before(work, job)
+            for key, sent in sent_before(work, job):
+                see(key, sent)
 
     @explained
     def taken_elsewhere(self, run: RunRecord) -> TakenElsewhere:

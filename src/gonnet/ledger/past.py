@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from itertools import groupby
+from operator import itemgetter
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, Subquery, func, select
 
 from gonnet.jobs.targets import Target, TargetKind
 from gonnet.ledger import schema
@@ -15,6 +17,7 @@ from gonnet.ledger.same import same
 from gonnet.ledger.states import LETTERS, TAKEN, HandOverKind, HandOverState, Purpose
 
 _runs, _packages, _parts = schema.runs.c, schema.packages.c, schema.hand_overs.c
+_AT_ONCE = 5_000  # rows
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,8 +39,8 @@ class Sent:
     contents: tuple[str, ...]
 
 
-def sent_before(work: Connection, job: str) -> dict[str, Sent]:
-    """What every key was last sent in regular runs of `job`, under the key as `same` spells it."""
+def sent_before(work: Connection, job: str) -> Iterator[tuple[str, Sent]]:
+    """What every key was last sent in regular runs of `job`, with the key as `same` spells it, one by one."""
     last = (
         select(
             _packages.same_key,
@@ -51,13 +54,8 @@ def sent_before(work: Connection, job: str) -> dict[str, Sent]:
         .group_by(_packages.same_key)
         .subquery()
     )
-    document, message = schema.documents.c, schema.messages.c
-    shown: dict[int, list[str]] = {}
-    query = select(document.package_id, document.content).join(last, last.c.id == document.package_id)
-    query = query.where(document.content != "")  # a zip shows what its files show
-    for number, content in work.execute(query.order_by(document.id)):
-        shown.setdefault(number, []).append(content)
-    rows = work.execute(
+    message = schema.messages.c
+    query = (
         select(
             _packages.id,
             _packages.same_key,
@@ -71,17 +69,41 @@ def sent_before(work: Connection, job: str) -> dict[str, Sent]:
         .outerjoin(schema.messages, message.package_id == _packages.id)
         .where(_parts.state.in_(LETTERS), _parts.purpose != Purpose.TRIAL)
         .group_by(_packages.id, last.c.times)
+        .order_by(_packages.id)
     )
-    return {
-        row.same_key: Sent(
-            times=row.times,
-            at=dt.datetime.fromisoformat(row.at),
-            message=row.called or "",
-            figures=row.figures,
-            contents=tuple(shown.get(row.id, ())),
+    shown = _Shown(work, last)
+    for row in work.execute(query.execution_options(yield_per=_AT_ONCE)):
+        yield (
+            row.same_key,
+            Sent(
+                times=row.times,
+                at=dt.datetime.fromisoformat(row.at),
+                message=row.called or "",
+                figures=row.figures,
+                contents=shown.by(row.id),
+            ),
         )
-        for row in rows
-    }
+
+
+class _Shown:
+    """What the documents of packages showed, asked for in the order of the packages."""
+
+    def __init__(self, work: Connection, last: Subquery) -> None:
+        document = schema.documents.c
+        query = select(document.package_id, document.content).join(last, last.c.id == document.package_id)
+        query = query.where(document.content != "")  # a zip shows what its files show
+        query = query.order_by(document.package_id, document.id)
+        rows = work.execute(query.execution_options(yield_per=_AT_ONCE))
+        self._parts = groupby(rows, key=itemgetter(0))
+        self._next = next(self._parts, None)
+
+    def by(self, package: int) -> tuple[str, ...]:
+        """SHA-256 of what each document of a package showed."""
+        while self._next is not None and self._next[0] < package:
+            self._next = next(self._parts, None)
+        if self._next is None or self._next[0] != package:
+            return ()
+        return tuple(content for _, content in self._next[1])
 
 
 @dataclass(slots=True)

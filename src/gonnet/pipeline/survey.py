@@ -18,10 +18,9 @@ from gonnet.pipeline.surveying import arriving, enclosures, scope
 from gonnet.pipeline.surveying.audience import Everybody
 from gonnet.pipeline.surveying.deciding import Decided, Portion, decide
 from gonnet.pipeline.surveying.editions import Edition, untold, with_reports
-from gonnet.pipeline.surveying.extracts import about_sizes
 from gonnet.pipeline.surveying.matching import Matched, fields_of, match
 from gonnet.pipeline.surveying.plans import Plans
-from gonnet.pipeline.surveying.reading import Read, about_keys, read
+from gonnet.pipeline.surveying.reading import Read, about_keys, about_sizes, read
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 from gonnet.recipients import Recipient
@@ -174,26 +173,28 @@ def _known(found: Read, matched: Matched, tools: Tools, shelf: Shelf) -> package
     )
 
 
-def _known_of(known: packages.Known, portion: Portion, decided: Decided, job: Job, as_of: dt.date) -> packages.Known:
+def _known_of(
+    known: packages.Known, portion: Portion, pasts: Mapping[str, rules.Past], job: Job, as_of: dt.date
+) -> packages.Known:
     """The same with what is known of a portion of it."""
     described = portion.audience.described.items()
-    past = decided.past
     return replace(
         known,
         evaluated=portion.evaluated,
         fields=fields_of(portion.audience),
         called={key: who.name for key, who in described if job.lists[who.listed][1].bundled is None},
-        past={key: _told_of(past[key], as_of) for key in portion.evaluated if key in past},
+        past={key: _told_of(past, as_of) for key, past in pasts.items()},
     )
 
 
 def _plans(decided: Decided, known: packages.Known, request: Request, job: Job) -> Iterator[PackagePlan]:
     taken = packages.Names()
     for portion in decided:
-        mine = _known_of(known, portion, decided, job, request.as_of)
+        pasts = decided.pasts.of(portion.evaluated)
+        mine = _known_of(known, portion, pasts, job, request.as_of)
         parts = ((case.addressed, case.evaluated, case.decision) for case in portion.cases)
         for plan in packages.assemble(parts, mine, taken):
-            yield _with_past(plan, decided.past.get(plan.key), job)
+            yield _with_past(plan, pasts.get(plan.key), job)
 
 
 def _told_of(past: rules.Past, as_of: dt.date) -> dict[str, object]:

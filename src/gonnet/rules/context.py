@@ -43,14 +43,14 @@ class Context:
         as_of: The date of the run.
         is_working_day: Whether a date is a working day.
         lines: In portions: key or bundle → the columns of its first line of the list.
-        past: Key → what it was last sent.
+        past: In portions: key → what it was last sent.
         columns: The columns of the lists.
     """
 
     as_of: dt.date
     is_working_day: Callable[[dt.date], bool] = field(default=lambda day: day.isoweekday() < 6)
     lines: Iterable[Mapping[str, Mapping[str, object]]] = ()
-    past: Mapping[str, Past] = field(default_factory=dict)
+    past: Iterable[Mapping[str, Past]] = ()
     columns: Sequence[str] = ()
 
 
@@ -68,25 +68,9 @@ def put(engine: Engine, context: Context, figures: Figures, values: Mapping[str,
         values: Bound parameters, for the same.
         named: What conditions and orders name; the rest need not be there.
     """
-    past = context.past if named.asks_for("past") or named.asks_for("earlier") else {}
     asked = [name for name in context.columns if named.asks_for("recipient", name)]
     _put_list(engine, context.lines if asked else (), asked)
-    lines = past.values()
-    sent: dict[str, tuple[str, Sequence[object] | None]] = {
-        "times": ("bigint", [found.times for found in lines]),
-        "sent_on": ("date", None),
-        "message": ("varchar", None),
-    }
-    if named.asks_for("past", "sent_on") or named.asks_for("past", "days"):
-        sent["sent_on"] = "date", [found.sent_on for found in lines]
-    if named.asks_for("past", "message"):
-        sent["message"] = "varchar", [found.message for found in lines]
-    _put(engine, _PAST, past, sent)
-    _put_earlier(
-        engine,
-        past if named.asks_for("earlier") else {},
-        [name for part in figures.values() for name in part],
-    )
+    _put_past(engine, context, [name for part in figures.values() for name in part], named)
     wholes = ", ".join(
         f"(select {aggregates(part, with_rows=not at)} from {view} where gonnet_key is not null)"
         for at, (view, part) in enumerate(figures.items())
@@ -209,11 +193,31 @@ def _put_list(engine: Engine, portions: Iterable[Mapping[str, Mapping[str, objec
         engine.query(f"drop table {_LIST}_{at}")
 
 
-def _put_earlier(engine: Engine, past: Mapping[str, Past], figures: Sequence[str]) -> None:
-    """The figures of then, as numbers, dates or texts like those of now."""
+def _put_past(engine: Engine, context: Context, figures: Sequence[str], named: Names) -> None:
+    """What was last sent, and the figures of then as numbers, dates or texts like those of now; portion by portion."""
     names = ["rows", *figures]
     known = {column.name: column.type for column in engine.columns(FIGURES)}
-    texts: Columns = {name: ("varchar", [found.figures.get(name) or None for found in past.values()]) for name in names}
-    _put(engine, _EARLIER, past, texts)
+    texts = "".join(f", {quoted(name)} varchar" for name in names)
+    engine.query(f"create or replace table {_PAST} (gonnet_key varchar, times bigint, sent_on date, message varchar)")
+    engine.query(f"create or replace table {_EARLIER} (gonnet_key varchar{texts})")
+    asks_for_figures = named.asks_for("earlier")
+    for past in context.past if named.asks_for("past") or asks_for_figures else ():
+        lines = list(past.values())
+        sent: Columns = {
+            "times": ("bigint", [found.times for found in lines]),
+            "sent_on": ("date", [found.sent_on for found in lines]),
+            "message": ("varchar", [found.message for found in lines]),
+        }
+        _add(engine, _PAST, past, sent)
+        if asks_for_figures:
+            then: Columns = {name: ("varchar", [found.figures.get(name) or None for found in lines]) for name in names}
+            _add(engine, _EARLIER, past, then)
     typed = ", ".join(f"try_cast({quoted(name)} as {known[name]}) as {quoted(name)}" for name in names)
     engine.query(f"create or replace table {_EARLIER} as select gonnet_key, {typed} from {_EARLIER}")
+
+
+def _add(engine: Engine, table: str, keys: Iterable[str], columns: Columns) -> None:
+    """More lines for a table."""
+    _put(engine, f"{table}_more", keys, columns)
+    engine.query(f"insert into {table} select * from {table}_more")
+    engine.query(f"drop table {table}_more")

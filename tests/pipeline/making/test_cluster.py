@@ -104,8 +104,9 @@ def test_the_only_worker_is_lost_while_it_draws_and_one_of_four_threads_joins(ma
         changing.join()
 
 
+@pytest.mark.parametrize("from_the_start", [False, True])
 def test_a_worker_that_hangs_and_looks_alive_holds_nothing_up(
-    many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, *, from_the_start: bool
 ) -> None:
     monkeypatch.setattr("gonnet.pipeline.making.workers.cluster._PATIENCE", 2)
     with many.tools() as tools, cluster(tmp_path, 2) as found:
@@ -113,13 +114,16 @@ def test_a_worker_that_hangs_and_looks_alive_holds_nothing_up(
         shutil.rmtree(tools.store.folder)
 
         def hang() -> None:
-            wait_for(lambda: any(tools.store.folder.glob("*/*")))
-            time.sleep(0.6)  # with a batch that it has made and not given, and one that it makes
+            if not from_the_start:
+                wait_for(lambda: any(tools.store.folder.glob("*/*")))
+                time.sleep(0.6)  # with a batch that it has made and not given, and one that it makes
             for number in children(first):
                 os.kill(number, signal.SIGSTOP)
 
         hanging = threading.Thread(target=hang)
         hanging.start()
+        if from_the_start:
+            hanging.join()
         try:
             assert made(many, on(tools, found.address)) == here
         finally:

@@ -8,19 +8,17 @@ from dataclasses import dataclass, replace
 
 from gonnet import recipients, rules
 from gonnet.calendar.workdays import working_days
-from gonnet.data import Engine
 from gonnet.errors import DataError, JobError
 from gonnet.jobs import Job
 from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.workspace import Limits
-from gonnet.ledger.same import same
 from gonnet.pipeline.sending import gate
 from gonnet.pipeline.surveying.audience import Audience, Everybody, in_order
-from gonnet.pipeline.surveying.extracts import sizes
 from gonnet.pipeline.surveying.matching import Matched
+from gonnet.pipeline.surveying.pasts import Pasts
 from gonnet.pipeline.surveying.picking import CONDITION, picked
 from gonnet.pipeline.surveying.portions import KEYS
-from gonnet.pipeline.surveying.reading import Read
+from gonnet.pipeline.surveying.reading import Read, sizes
 from gonnet.pipeline.surveying.request import Request
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import roll
@@ -70,14 +68,14 @@ class Decided:
 
     Attributes:
         judge: Decides about each.
-        past: Key → what it was last sent.
+        pasts: What keys were last sent.
         measured: What the guard of a later run compares with.
         last: The same of the last run of which something was sent, or None.
         alarm: Why the whole run is held, or None.
     """
 
     judge: Judge
-    past: Mapping[str, rules.Past]
+    pasts: Pasts
     measured: Measured
     last: Measured | None
     alarm: str | None
@@ -100,12 +98,12 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     if everybody.is_one:
         every = list(dict.fromkeys((*everybody.keys(), *found.counts)))
         found.engine.put(KEYS, {"gonnet_key": ("varchar", every)})
-    past = _past(job, tools, found.engine)
+    pasts = Pasts(job, tools, found.engine)
     context = rules.Context(
         as_of=request.as_of,
         is_working_day=working_days(tools.workspace.file.holidays),
         lines=Lines(matched.lines),
-        past=past,
+        past=pasts,
         columns=tuple(dict.fromkeys(name for table, _ in job.lists for name in found.columns[table])),
     )
     known = list(everybody.keys()) if request.only else []
@@ -117,7 +115,7 @@ def decide(found: Read, matched: Matched, tools: Tools, request: Request) -> Dec
     judge = Judge(found, matched, tools, request, evaluations, chosen)
     now, last = measured(found.engine, sizes(job, found.engine)), _last(job, tools)
     alarm = _alarm(job, now, last, judge) if request.guarded and not request.only else None
-    return Decided(judge=judge, past=past, measured=now, last=last, alarm=alarm)
+    return Decided(judge=judge, pasts=pasts, measured=now, last=last, alarm=alarm)
 
 
 class Lines:
@@ -293,25 +291,6 @@ def _alarm(job: Job, now: Measured, last: Measured | None, judge: Judge) -> str 
     outcomes = Counter(case.decision.outcome for portion in judge.first() for case in portion.cases)
     held, ready = outcomes[rules.Outcome.HELD], outcomes[rules.Outcome.READY]
     return "; ".join(alarms(job.file.guard, now, last, held, ready)) or None
-
-
-def _past(job: Job, tools: Tools, engine: Engine) -> dict[str, rules.Past]:
-    """Key → what it was last sent by this job; nothing where nothing in the job asks for it."""
-    # Texts merge it too, so any mention counts: it is read in vain at worst.
-    if not any(word in repr(job.file).casefold() for word in ("past", "earlier")):
-        return {}
-    found = tools.ledger.past(job.name)
-    return {
-        str(key): rules.Past(
-            times=sent.times,
-            sent_on=sent.at.astimezone(tools.workspace.zone).date(),
-            message=sent.message,
-            figures=sent.figures,
-            contents=sent.contents,
-        )
-        for (key,) in (engine.query(f"select gonnet_key from {KEYS}") if found else ())
-        if (sent := found.get(same(str(key)))) is not None
-    }
 
 
 def _chosen(

@@ -12,6 +12,7 @@ from gonnet.data.expectations import broken
 from gonnet.errors import DataError, JobError
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job, consistency, references
+from gonnet.jobs.sources import SqlDataSet
 from gonnet.pipeline.making.workers.processes import spread
 from gonnet.pipeline.sending.writing_back import require_writable
 from gonnet.pipeline.surveying import rosters
@@ -21,7 +22,10 @@ from gonnet.pipeline.surveying.rosters import Rostered
 from gonnet.pipeline.tools import Progress, Tools
 from gonnet.recipients import roll
 from gonnet.reports import Look
+from gonnet.rules.guard import Measured
 from gonnet.wording.filling import Wording
+
+_FEW = 20  # rows below which half as many say nothing: an extract that is not whole looks like a quiet month
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -180,3 +184,20 @@ def about_keys(job: Job, engine: data.Engine, cuts: Mapping[str, split.Slices]) 
     if lines:
         text = f"{lines} line{'s' if lines > 1 else ''} of the recipient list without a key"
         yield Finding(weight=Weight.ATTENTION, text=text)
+
+
+def sizes(job: Job, engine: data.Engine) -> dict[str, int]:
+    """Data set that comes from a file or a database → its rows."""
+    return {name: engine.count(name) for name, part in job.file.tables.items() if not isinstance(part, SqlDataSet)}
+
+
+def about_sizes(now: Mapping[str, int], last: Measured | None) -> Iterator[Finding]:
+    """A finding for each extract that is empty, or has less than half the rows of the last run."""
+    for name, count in now.items():
+        before = last.rows.get(name) if last is not None else None
+        if last is not None and before is not None and before >= _FEW and count * 2 < before:
+            rows = f"{count:,} row{'s' if count != 1 else ''}" if count else "no rows"
+            text = f"data set '{name}' has {rows}, and had {before:,} in run {last.run}; see whether all of it came"
+            yield Finding(weight=Weight.ATTENTION, text=text)
+        elif not count:
+            yield Finding(weight=Weight.NOTE, text=f"data set '{name}' has no rows")

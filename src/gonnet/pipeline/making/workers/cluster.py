@@ -11,11 +11,12 @@ import pickle
 import secrets
 import time
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import replace
 from statistics import median
 from types import TracebackType
-from typing import Any
+from typing import Any, cast
 
 from gonnet import private
 from gonnet.errors import StorageError, UnreachableError
@@ -36,7 +37,8 @@ from gonnet.pipeline.making.workers.remote import (
 )
 
 _MOST = 200  # packages of a batch: what goes over the wire for each batch is worth it
-_PATIENCE = 15  # seconds that a scheduler has to answer, and its first worker to appear
+_PATIENCE = 15  # seconds that a scheduler and each worker have to answer, and the first worker to appear
+_ASKED_AT_ONCE = 16  # workers
 _ALONE = 4  # times that patience, without any worker, before the cluster is taken to be gone
 _GLANCE = 0.2  # seconds to wait for each of two that make the same
 _SLOW = 4  # times what batches take, after which one is begun again elsewhere
@@ -109,7 +111,7 @@ class ClusterCrew:
             connect: Any = Client
             self._client = connect(self._address, timeout=_PATIENCE, set_as_default=False, name="gonnet")
             self._client.wait_for_workers(1, timeout=_PATIENCE)
-            self._require_alike(self._client.run(made_with))
+            self._require_alike(self._answers())
             self._show_the_store()
             self._given = Asked(
                 name=self._name,
@@ -249,6 +251,23 @@ class ClusterCrew:
         having |= {worker for workers in self._client.who_has([future]).values() for worker in workers}
         self._suspects |= having
         return sorted(set(at_work) - self._suspects or set(at_work) - having) if self._suspects else []
+
+    def _answers(self) -> dict[str, Mapping[str, str]]:
+        """What each worker is made with; one that does not answer may hang, and gets batches last.
+
+        It says so again before its first batch, so that nothing is made with something else.
+        """
+
+        def asked(worker: str) -> dict[str, Mapping[str, str]]:
+            with suppress(TimeoutError, OSError):
+                return cast("dict[str, Any]", self._client.run(made_with, workers=[worker], callback_timeout=_PATIENCE))
+            return {}
+
+        workers = list(self._client.nthreads())
+        with ThreadPoolExecutor(_ASKED_AT_ONCE) as pool:
+            found = {worker: answer for one in pool.map(asked, workers) for worker, answer in one.items()}
+        self._suspects = set(workers) - set(found)
+        return found
 
     def _require_alike(self, found: Mapping[str, Mapping[str, str]]) -> None:
         here = made_with()
