@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import openpyxl
+import pikepdf
 import pypdfium2
 
 from gonnet import reports
@@ -34,6 +35,15 @@ def laid(dairy: Dairy, key: str = "117", *changes: tuple[str, str]) -> tuple[Lay
         return LayoutMaker(found.house.reports, Wording(look.house), look).lay(
             "statement", key, {"gonnet_rows": rows}, plan.names, plan.evaluated.hidden("statement")
         ), look
+
+
+def unpacked(data: bytes) -> bytes:
+    """A PDF with its objects and streams as they are before anything is deflated, as qpdf writes them."""
+    target = io.BytesIO()
+    with pikepdf.open(io.BytesIO(data)) as file:
+        modes = pikepdf.ObjectStreamMode.disable, pikepdf.StreamDecodeLevel.generalized
+        file.save(target, object_stream_mode=modes[0], stream_decode_level=modes[1], compress_streams=False)
+    return target.getvalue()
 
 
 def pdf_pages(data: bytes) -> list[str]:

@@ -18,6 +18,8 @@ from hypothesis import strategies as st
 
 from gonnet.errors import DataError
 from gonnet.reports.fonts import BOLD, REGULAR, family
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.metadata import About
 from gonnet.reports.pen import INK, Pen
 from gonnet.reports.workbook.cells import LONGEST, ROWS, CellWriter, RowsSheet, addressed, text_cell
 
@@ -25,14 +27,13 @@ from gonnet.reports.workbook.cells import LONGEST, ROWS, CellWriter, RowsSheet, 
 def drawn(lines: list[str], signs: frozenset[str]) -> str:
     """The text that a reader finds on a page with `lines`, drawn with faces of `signs`."""
     alphabet = family().reduced(signs)
-    target = io.BytesIO()
-    canvas = alphabet.canvas(target)
+    file = PdfFile(alphabet, (REGULAR, BOLD))
+    file.begin_page(595, 842)
     pen = Pen(family(), alphabet)
     for number, line in enumerate(lines):
         pen.text(20, 800 - 12 * number, line, BOLD if number % 2 else REGULAR, 6, INK)
-    pen.put_on(canvas)
-    canvas.save()
-    return str(pypdfium2.PdfDocument(target.getvalue())[0].get_textpage().get_text_bounded())
+    pen.put_on(file)
+    return str(pypdfium2.PdfDocument(file.finish(About(title="", author="")))[0].get_textpage().get_text_bounded())
 
 
 # A reader takes ligatures apart, and what else is another way to write the same.

@@ -16,7 +16,7 @@ from gonnet.demo import logo
 from gonnet.errors import JobError
 from gonnet.reports import draw
 from gonnet.reports.plans.models import Picture
-from opened import laid, many_rows, pdf_pages
+from opened import laid, many_rows, pdf_pages, unpacked
 from support import SETTINGS, Dairy
 
 FONTS = Path(__file__).parents[2] / "src" / "gonnet" / "reports" / "fonts"
@@ -80,7 +80,7 @@ def test_a_file_says_its_title_author_language_and_headings(dairy: Dairy) -> Non
     document = pypdfium2.PdfDocument(data)
     assert document.get_metadata_dict()["Title"] == "Statement of Łąka Górna"
     assert document.get_metadata_dict()["Author"] == "Tarnvale Dairy Cooperative"
-    assert b"/Lang (en-IE)" in data
+    assert b"/Lang (en-IE)" in unpacked(data)
     assert [entry.get_title() for entry in document.get_toc()] == ["Milk of 117"]
 
 
@@ -90,9 +90,10 @@ def test_a_logo_and_own_faces_are_embedded(dairy: Dairy) -> None:
         (dairy.folder / name).write_bytes((FONTS / name).read_bytes())
     fonts = "{regular: NotoSans-Italic.ttf, bold: NotoSans-BoldItalic.ttf}"
     data = styled(dairy, f", logo: logo.png, fonts: {fonts}")
-    assert b"+NotoSans-Italic" in data
-    assert b"+NotoSans-Regular" not in data
-    assert b"/Subtype /Image" in data
+    objects = unpacked(data)
+    assert b"+NotoSans-Italic" in objects
+    assert b"+NotoSans-Regular" not in objects
+    assert b"/Subtype /Image" in objects
     assert "Tarnvale Dairy Cooperative" not in pdf_pages(data)[0]
 
 
@@ -110,7 +111,7 @@ def test_a_drawing_in_svg_is_a_picture_in_every_format(dairy: Dairy) -> None:
     assert (round(picture.width / picture.height, 2), pixels.size[0] > 600) == (2.0, True)
     middle, corner = (pixels.getpixel(at) for at in ((pixels.size[0] // 2, pixels.size[1] // 2), (1, 1)))
     assert (middle, corner[3]) == ((255, 0, 0, 255), 0)  # type: ignore[index]
-    assert b"/Subtype /Image" in draw(layout, "pdf", look).data
+    assert b"/Subtype /Image" in unpacked(draw(layout, "pdf", look).data)
     assert "xl/media/image1.png" in zipfile.ZipFile(io.BytesIO(draw(layout, "xlsx", look).data)).namelist()
     assert laid(dairy, "117", block)[0].blocks[1] == picture
 

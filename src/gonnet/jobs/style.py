@@ -108,6 +108,7 @@ class Style(Section):
         watermark: A text across every page of PDFs.
         locale: Language and territory, such as `en_IE`: of texts, numbers and dates.
         currency: The currency of `money` where a text names none: a code such as `EUR`.
+        pdf: `tagged` PDFs can be read aloud and archived (PDF/UA-1, PDF/A-2b); `plain` ones are smaller.
     """
 
     organisation: Plain = ""
@@ -122,6 +123,7 @@ class Style(Section):
     watermark: Watermark | None = None
     locale: str = "en"
     currency: str | None = None
+    pdf: Literal["tagged", "plain"] = "tagged"
 
     @field_validator("locale")
     @classmethod

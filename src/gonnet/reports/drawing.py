@@ -61,6 +61,8 @@ class Painter:
         csv: CsvForm | None = None,
         joined: Sequence[Layout] = (),
         joint: Joint | None = None,
+        *,
+        is_locked: bool = False,
     ) -> Drawn:
         """Draw `layout` as a file.
 
@@ -70,6 +72,7 @@ class Painter:
             csv: How a CSV file is written.
             joined: What comes after it in the same PDF or workbook.
             joint: How they make one file.
+            is_locked: Whether a PDF gets a password afterwards: no archive takes it then, and it does not say so.
 
         Raises:
             UnprintableError: a PDF would lose a character.
@@ -85,9 +88,9 @@ class Painter:
             case "csv":
                 return Drawn(data=draw_csv(layout, csv or CsvForm(delimiter=",", decimal=".")), pages=None)
             case "pdf":
-                return self._pdf((layout, *joined), joint)
+                return self._pdf((layout, *joined), joint, is_locked=is_locked)
 
-    def _pdf(self, layouts: Sequence[Layout], joint: Joint | None) -> Drawn:
+    def _pdf(self, layouts: Sequence[Layout], joint: Joint | None, *, is_locked: bool) -> Drawn:
         more: frozenset[str] = frozenset()
         for layout in layouts:
             signs = layout.signs() - self._signs - {"\n"}
@@ -97,7 +100,7 @@ class Painter:
             more |= frozenset((*self._look.house.words.contents, "…")) - self._signs
         # Digits and capitals that a page number or a broken word may add are always there.
         alphabet = self._family.reduced(self._signs | more)
-        data, pages, starts = draw_pdf(layouts, self._look, self._family, alphabet, joint)
+        data, pages, starts = draw_pdf(layouts, self._look, self._family, alphabet, joint, is_locked=is_locked)
         return Drawn(data=data, pages=pages, starts=starts)
 
     def inline(self, layout: Layout, name: str) -> Inline:

@@ -4,20 +4,15 @@ from __future__ import annotations
 
 import sys
 import unicodedata
-import zlib
 from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, BinaryIO
-from weakref import WeakKeyDictionary
+from typing import Any, NamedTuple
 
-from reportlab import rl_config
-from reportlab.lib.fonts import addMapping
-from reportlab.pdfbase import pdfdoc, pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
-from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.remembering import Remembered
+from gonnet.reports.pdf.writing import stream
 
 REGULAR = "Gonnet-Regular"
 BOLD = "Gonnet-Bold"
@@ -34,6 +29,7 @@ _SHIPPED = {
     BOLD_ITALIC: _FOLDER / "NotoSans-BoldItalic.ttf",
 }
 _MANY = 200_000
+_HEAD = b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n"  # bytes beyond ASCII, so that no program takes the file for text (7.5.2)
 _SHAPED = frozenset(
     {
         "DEVANAGARI",
@@ -58,13 +54,6 @@ _SHAPED = frozenset(
         "VEDIC",
     }
 )
-
-# So that paragraphs find the bold face of the regular one.
-addMapping("Gonnet", 0, 0, REGULAR)
-addMapping("Gonnet", 1, 0, BOLD)
-addMapping("Gonnet", 0, 1, ITALIC)
-addMapping("Gonnet", 1, 1, BOLD_ITALIC)
-rl_config.useA85 = 0  # page streams stay binary: smaller, and quicker to write
 
 
 class Family:
@@ -128,6 +117,22 @@ def _measure(font: TTFont) -> Callable[[str], int]:
     return lambda text: sum(map(widths.__getitem__, text))
 
 
+class Embedding(NamedTuple):
+    """Faces as a file has them: the same for every file with these faces.
+
+    Attributes:
+        head: The beginning of the file, with the streams of the faces.
+        starts: Where each of these streams begins; they are the first objects.
+        objects: The objects that follow them.
+        fonts: The entries of a dictionary of fonts.
+    """
+
+    head: bytes
+    starts: tuple[int, ...]
+    objects: tuple[str, ...]
+    fonts: str
+
+
 class Alphabet:
     """The reduced faces of a run.
 
@@ -141,28 +146,33 @@ class Alphabet:
         self.faces = faces
         self.signs = signs
         self.kept: dict[object, object] = {}
+        self._embeddings: dict[tuple[str, ...], Embedding] = {}
 
-    def canvas(self, target: BinaryIO, **options: Any) -> Canvas:  # noqa: ANN401  those of ReportLab
-        """A canvas with these faces; one document is drawn at a time."""
-        for face in self.faces.values():
-            vars(pdfmetrics)["_fonts"][face.fontName] = face  # registerFont keeps the first face of a name for ever
-        first = next(iter(self.faces))
-        canvas = Canvas(target, initialFontName=first, **options)  # type: ignore[arg-type]  # the stub is wrong
-        for name in dict.fromkeys((first, *({BOLD} & self.faces.keys()))):
-            # Operators name these faces, which ReportLab does not see; of the others it sees every use.
-            self.use(canvas, name)
-        return canvas
+    def embedded(self, names: tuple[str, ...]) -> Embedding:
+        """Some of the faces, as a file has them."""
+        if names not in self._embeddings:
+            self._embeddings[names] = self._embed(names)
+        return self._embeddings[names]
 
-    def use(self, canvas: Canvas, name: str) -> None:
-        """Put a face into a document, which operators name."""
-        self.faces[name].getSubsetInternalName(0, vars(canvas)["_doc"])
+    def _embed(self, names: tuple[str, ...]) -> Embedding:
+        out, starts, objects, fonts = bytearray(_HEAD), list[int](), list[str](), list[str]()
+        subsets = [found for name in names for found in self.faces[name].subsets]
+        for _, subset in subsets:
+            for written in (subset.file, subset.characters):
+                starts.append(len(out))
+                out += b"%d 0 obj\n%s\nendobj\n" % (len(starts), written)
+        for at, (name, subset) in enumerate(subsets):
+            number = len(starts) + len(objects) + 1
+            objects.append(f"{subset.descriptor}/FontFile2 {2 * at + 1} 0 R>>")
+            objects.append(f"{subset.font}/FontDescriptor {number} 0 R/ToUnicode {2 * at + 2} 0 R>>")
+            fonts.append(f"/{name} {number + 1} 0 R")
+        return Embedding(bytes(out), tuple(starts), tuple(objects), "".join(fonts))
 
 
-class ReducedFace(TTFont):
-    """A face with fixed characters, whose subset is made once and embedded as it is in every document.
+class ReducedFace:
+    """A face with fixed characters, whose subsets are made once and embedded as they are in every document.
 
-    ReportLab's own TTFont collects the characters of one document and makes a subset for it, which takes longer than
-    drawing a page. Codes are fixed here, so that operators can be kept from one document to the next.
+    Codes are fixed here, so that operators can be kept from one document to the next.
 
     Args:
         whole: The face it is taken from.
@@ -170,11 +180,7 @@ class ReducedFace(TTFont):
     """
 
     def __init__(self, whole: TTFont, codes: Iterable[int]) -> None:
-        self.fontName = whole.fontName
-        self.face = whole.face
-        self.encoding = whole.encoding
-        self.state = WeakKeyDictionary()
-        self._shapable = False
+        self._face: Any = whole.face
         self._page_name = _PAGE_NAMES[whole.fontName]
         self._subsets = _arranged(codes)
         self._places = {
@@ -183,24 +189,17 @@ class ReducedFace(TTFont):
         self._places[0xA0] = self._places[0x20]
         self._first = {code: _escaped(at) for code, (number, at) in self._places.items() if number == 0}
         self._at_once = frozenset(map(chr, self._first))
-        self._ready: list[_ReadySubset] = []
+        self._ready: tuple[tuple[str, _ReadySubset], ...] = ()
 
-    def splitString(self, text: str, doc: object, encoding: str = "utf-8") -> list[tuple[int, bytes]]:  # noqa: N802
-        """ReportLab's protocol: `text` as runs of (subset, codes). A character that is not there is a mistake here."""
-        runs: list[tuple[int, bytearray]] = []
-        for sign in text:
-            number, at = self._places[ord(sign)]
-            if not runs or runs[-1][0] != number:
-                runs.append((number, bytearray()))
-            runs[-1][1].append(at)
-        return [(number, bytes(codes)) for number, codes in runs]
-
-    def getSubsetInternalName(self, subset: int, doc: Any) -> str:  # noqa: N802, ANN401  ReportLab's protocol
-        """ReportLab's protocol: the name of a subset on the page, the same in every document."""
-        if self.fontName not in doc.fontMapping:
-            doc.fontMapping[self.fontName] = "/" + self._page_name
-            doc.delayedFonts.append(self)
-        return f"/{self._page_name}+{subset}"
+    @property
+    def subsets(self) -> tuple[tuple[str, _ReadySubset], ...]:
+        """The name of each subset on the page, and what is embedded of it."""
+        if not self._ready:
+            self._ready = tuple(
+                (f"{self._page_name}+{number}", _ReadySubset(self._face, number, subset))
+                for number, subset in enumerate(self._subsets)
+            )
+        return self._ready
 
     def set_operator(self, size: float) -> str:
         """The operator that chooses the first subset in a size."""
@@ -219,83 +218,49 @@ class ReducedFace(TTFont):
         if self.shows_at_once(text):
             return f"({self.escaped(text)}) Tj"
         parts = []
-        for number, codes in self.splitString(text, None):
+        for number, codes in self._runs(text):
             shown = "".join(map(_escaped, codes))
             parts.append(f"/{self._page_name}+{number} {size:g} Tf ({shown}) Tj")
         return f"{' '.join(parts)} {self.set_operator(size)}"
 
-    def addObjects(self, doc: Any) -> None:  # noqa: N802, ANN401  ReportLab's protocol
-        """ReportLab's protocol: add the finished subsets to a document."""
-        if not self._ready:
-            self._ready = [_ReadySubset(self.face, number, subset) for number, subset in enumerate(self._subsets)]
-        for number, ready in enumerate(self._ready):
-            ready.add(doc, self.getSubsetInternalName(number, doc)[1:])
+    def _runs(self, text: str) -> list[tuple[int, bytearray]]:
+        """`text` as runs of one subset each, with their codes. A character that is not there is a mistake here."""
+        runs: list[tuple[int, bytearray]] = []
+        for sign in text:
+            number, at = self._places[ord(sign)]
+            if not runs or runs[-1][0] != number:
+                runs.append((number, bytearray()))
+            runs[-1][1].append(at)
+        return runs
 
 
 class _ReadySubset:
-    """The objects of one subset (ISO 32000-1, 9.6.3 and 9.8), with streams that are already compressed."""
+    """The objects of one subset (ISO 32000-1, 9.6.3 and 9.8), but for the numbers of others.
+
+    Attributes:
+        file: The stream of the face.
+        characters: The stream that says which character each code is.
+        descriptor: The beginning of what describes the face.
+        font: The beginning of the font.
+    """
 
     def __init__(self, face: Any, number: int, subset: list[int]) -> None:  # noqa: ANN401  ReportLab's TTFontFace
         letters = "".join(chr(65 + (number // 26**place) % 26) for place in range(6))
-        self._name = f"{letters}+{face.name.decode('latin-1')}"
-        self._last = len(subset) - 1
+        name = f"{letters}+{face.name.decode('latin-1')}"
         data = face.makeSubset(subset)
-        self._file = _stream(data, f" /Length1 {len(data)}")
-        self._characters = _stream(_to_unicode(self._name, subset).encode())
+        self.file = stream(data, f"/Length1 {len(data)}")
+        self.characters = stream(_to_unicode(name, subset).encode())
         nonsymbolic, symbolic = 32, 4
-        box = " ".join(f"{part:g}" for part in face.bbox)
-        self._descriptor = (
-            f"<< /Type /FontDescriptor /FontName /{self._name} /Flags {(face.flags & ~nonsymbolic) | symbolic} "
-            f"/FontBBox [{box}] /ItalicAngle {face.italicAngle:g} /Ascent {face.ascent:g} /Descent {face.descent:g} "
-            f"/CapHeight {face.capHeight:g} /StemV {face.stemV:g} /MissingWidth {face.defaultWidth:g}"
+        sides = " ".join(f"{part:g}" for part in face.bbox)
+        self.descriptor = (
+            f"<</Type/FontDescriptor/FontName/{name}/Flags {(face.flags & ~nonsymbolic) | symbolic}"
+            f"/FontBBox[{sides}]/ItalicAngle {face.italicAngle:g}/Ascent {face.ascent:g}/Descent {face.descent:g}"
+            f"/CapHeight {face.capHeight:g}/StemV {face.stemV:g}/MissingWidth {face.defaultWidth:g}"
         )
         widths = " ".join(f"{face.getCharWidth(code):g}" for code in subset)
-        self._font = (
-            f"<< /Type /Font /Subtype /TrueType /BaseFont /{self._name} /FirstChar 0 /LastChar {len(subset) - 1} "
-            f"/Widths [{widths}]"
+        self.font = (
+            f"<</Type/Font/Subtype/TrueType/BaseFont/{name}/FirstChar 0/LastChar {len(subset) - 1}/Widths[{widths}]"
         )
-
-    def add(self, doc: Any, page_name: str) -> None:  # noqa: ANN401
-        file = doc.Reference(_Finished(self._file), f"fontFile:{page_name}")
-        characters = doc.Reference(_Finished(self._characters), f"toUnicode:{page_name}")
-        written = _Written(self._descriptor, {"FontFile2": file})
-        descriptor = doc.Reference(written, f"fontDescriptor:{page_name}")
-        head = f"{self._font} /Name /{page_name}"
-        font = _Written(head, {"ToUnicode": characters, "FontDescriptor": descriptor})
-        doc.Reference(font, page_name)
-        doc.idToObject["BasicFonts"].dict[page_name] = font
-
-
-class _Written(pdfdoc.PDFObject):
-    """A dictionary that is already written, but for its references to other objects."""
-
-    __RefOnly__ = 1
-
-    def __init__(self, head: str, references: Mapping[str, Any]) -> None:
-        self._head, self._references = head, references
-
-    def format(self, document: object) -> bytes:
-        parts = [f"/{name} {found.format(document).decode('ascii')}" for name, found in self._references.items()]
-        return f"{self._head} {' '.join(parts)} >>".encode("ascii")
-
-
-class _Finished(pdfdoc.PDFObject):
-    """An object that is already written; one for each document, since ReportLab numbers objects themselves."""
-
-    __RefOnly__ = 1
-
-    def __init__(self, written: bytes) -> None:
-        self._written = written
-
-    def format(self, _document: object) -> bytes:
-        return self._written
-
-
-def _stream(data: bytes, more: str = "") -> bytes:
-    """A stream as it stands in a file (ISO 32000-1, 7.3.8), with more entries of its dictionary."""
-    packed = zlib.compress(data, 9)
-    head = f"<< /Filter /FlateDecode /Length {len(packed)}{more} >>"
-    return b"%s\nstream\n%s\nendstream" % (head.encode("ascii"), packed)
 
 
 def _arranged(codes: Iterable[int]) -> list[list[int]]:

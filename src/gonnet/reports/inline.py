@@ -9,11 +9,14 @@ from html import escape
 
 import pypdfium2
 
-from gonnet.reports.fonts import Alphabet, Family
+from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.html import blocks
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import BlockLayout, Layout
 from gonnet.reports.pdf.charts import ChartFlow
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.metadata import About
+from gonnet.reports.pdf.structure import Element
 from gonnet.reports.pen import tint_of
 from gonnet.reports.plain import plain_text
 from gonnet.reports.plans.models import Look, Picture
@@ -75,13 +78,11 @@ def inlined(layout: Layout, look: Look, family: Family, alphabet: Alphabet, name
 
 
 def _chart(chart: ChartLayout, look: Look, family: Family, alphabet: Alphabet) -> bytes:
-    flow = ChartFlow(chart, family, alphabet, look.accent, _WIDTH, float("inf"))
-    target = io.BytesIO()
-    canvas = alphabet.canvas(target, pagesize=(flow.width, flow.height), invariant=1)
-    flow.drawOn(canvas, 0, 0)
-    canvas.showPage()
-    canvas.save()
+    file = PdfFile(alphabet, (REGULAR, BOLD))
+    flow = ChartFlow(chart, family, alphabet, look.accent, _WIDTH, float("inf"), Element("Figure"))
+    file.begin_page(flow.width, flow.height)
+    flow.draw(file, 0, 0)
     picture = io.BytesIO()
-    with closing(pypdfium2.PdfDocument(target.getvalue())) as page:
+    with closing(pypdfium2.PdfDocument(file.finish(About(title="", author="")))) as page:
         page[0].render(scale=_SCALE).to_pil().save(picture, "PNG")
     return picture.getvalue()

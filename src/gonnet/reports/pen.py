@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from reportlab.lib.colors import Color, HexColor
-from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.reports.fonts import Alphabet, Family
+from gonnet.reports.pdf.file import PdfFile
 
 INK = HexColor("#1d2321")
 QUIET = HexColor("#5c6663")
@@ -81,9 +81,14 @@ class Pen:
         pattern = " ".join(f"{part:g}" for part in dash)
         self._parts.append(f"{stroke(colour)} {width:g} w [{pattern}] 0 d {steps} S [] 0 d\n")
 
-    def put_on(self, canvas: Canvas) -> None:
-        """Draw what was collected; the canvas's own colours and fonts stay as they are."""
-        canvas.addLiteral(f"q\n{''.join(self._parts)}Q")
+    def raw(self, operators: str) -> None:
+        """Operators as they are, such as those that mark what follows."""
+        self._parts.append(operators)
+
+    def put_on(self, file: PdfFile, x: float = 0.0, y: float = 0.0) -> None:
+        """Draw what was collected on the page, its origin at a place; colours and faces stay as they were."""
+        moved = f"1 0 0 1 {x:.2f} {y:.2f} cm\n" if x or y else ""
+        file.put(f"q\n{moved}{''.join(self._parts)}Q\n")
         self._parts.clear()
 
 
@@ -92,10 +97,11 @@ def wrapped(text: str, family: Family, face: str, size: float, room: float) -> t
     room += _SLACK
     if "\n" not in text and family.width(text, face, size) <= room:
         return (text,)
-    return tuple(line for part in text.split("\n") for line in _broken(part, family, face, size, room))
+    return tuple(line for part in text.split("\n") for line in broken(part, family, face, size, room))
 
 
-def _broken(text: str, family: Family, face: str, size: float, room: float) -> list[str]:
+def broken(text: str, family: Family, face: str, size: float, room: float) -> list[str]:
+    """A text without line ends as lines, the first of them empty where nothing of it has room there."""
     lines, line = [], ""
     for word in text.split(" "):
         longer = f"{line} {word}" if line else word

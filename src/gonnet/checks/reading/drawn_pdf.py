@@ -1,9 +1,10 @@
 """Reading back the PDFs that Gonnet draws, at a small part of what a general reader takes.
 
-It understands what these files are made of, and nothing else (ISO 32000-1): a cross-reference table, pages whose
-content is one deflated stream, simple faces that say which character each code is, pictures. Whatever it does not know,
-be it an operator, a filter or a face, it does not guess at: then PDFium reads the file. PDFium also reads the first
-files of a process and every fiftieth after that; where the two do not find the same characters, it reads all others.
+It understands what these files are made of, and nothing else (ISO 32000-1): objects packed into streams, pages whose
+content is one deflated stream, simple faces that say which character each code is, pictures, marks of the structure.
+Whatever it does not know, be it an operator, a filter or a face, it does not guess at: then PDFium reads the file.
+PDFium also reads the first files of a process and every fiftieth after that; where the two do not find the same
+characters, it reads all others.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import re
 import zlib
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from struct import Struct
 
 from gonnet.checks.reading.pdf_texts import INFO, by_lines, parts_of_pdf
 from gonnet.checks.spelling import BARRIER
@@ -21,16 +23,19 @@ _FIRST, _EACH = 3, 50  # files that PDFium reads too: the first, and one in so m
 _MANY = 20_000
 
 _XREF = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
-_TABLE = re.compile(rb"xref\s+0 (\d+)\s+((?:\d{10} \d{5} [nf]\s{1,2})+)trailer\s+<<(.*?)>>", re.DOTALL)
-_STREAM = re.compile(rb"(.*?/Length (\d+)\b.*?>>)\s*stream\r?\n", re.DOTALL)
-_BEGINS = re.compile(rb">>\s*stream\r?\n")
-_REFERENCES = re.compile(rb"/(\S+) (\d+) 0 R")
-_KIDS = re.compile(rb"/Kids \[([\d\sR]*)\]")
-_NOTED = re.compile(rb"/Annots \[([\d\sR]*)\]")
+_HEAD = re.compile(rb"(\d+) 0 obj\n<<(.*?)/Length (\d+)>>\nstream\n", re.DOTALL)
+_TABLE = re.compile(rb"/Type/XRef/Size (\d+)/W\[1 4 2\]/Root (\d+) 0 R/Info (\d+) 0 R/ID\[\S+\]/Filter/FlateDecode")
+_PACKED = re.compile(rb"/Filter/FlateDecode/Type/ObjStm/N (\d+)/First (\d+)")
+_ENTRY = Struct(">BIH")
+_REFERENCES = re.compile(rb"/([^\s/<\[(]+) (\d+) 0 R")
+_KIDS = re.compile(rb"/Kids\[([\d\sR]*)\]")
+_NOTED = re.compile(rb"/Annots\[([\d\sR]*)\]")
+_FONTS = re.compile(rb"/Font<<(.*?)>>")
+_ALTERNATIVE = re.compile(rb"/Alt(?=[(<])")
 _MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
 _STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
 _FACE = re.compile(rb"/(\S+) \S+ Tf\b|\bQ\b")
-_DESCRIBED = re.compile(rb"/Figure <</Alt <[0-9a-f]*>>> BDC")  # what is said of a chart, and not shown
+_MARKS = re.compile(rb"(?:EMC\n)?/\w+ (?:<</(?:MCID \d+|Type /\w+)>> BDC|BMC)\n|EMC\n")
 _MOVES = re.compile(rb"(\S+) Td\b|T[mD*]|\bET\b")
 _APART = re.compile(rb"[\[\]]|\b(?:BT|ET|Tm)\b")  # between a text and another one
 _ESCAPE = re.compile(rb"\\([0-7]{1,3}|\r\n|.)", re.DOTALL)
@@ -39,11 +44,15 @@ _KNOWN = frozenset(
     b"q Q cm re f f* B B* b S s m l c v y h n W W* w J j M d RG rg G g K k gs Do BMC BDC EMC "
     b"BT ET Tf Td TD Tm TL T* Tj TJ Tr Ts Tc Tw Tz".split()
 )
-_OPERAND = re.compile(rb"[+-]?(\d+\.?\d*|\.\d+)|/\S*")
+_OPERAND = re.compile(rb"[+-]?(\d+\.?\d*|\.\d+)|/\S*|<</(MCID|Type)|\d+>>")
 _BRACKETS = bytes.maketrans(b"[]", b"  ")
 # PDFDocEncoding where it is not Latin-1 (annex D.3).
 _PDFDOC = dict(zip(range(0x18, 0x20), "˘ˇˆ˙˝˛˚˜", strict=True))
 _PDFDOC |= dict(zip(range(0x80, 0x9F), "•†‡…—–ƒ⁄‹›−‰„“”‘’‚™ﬁﬂŁŒŠŸŽıłœšž", strict=True)) | {0xA0: "€"}
+
+
+FIGURES = "the descriptions of figures"
+"""The place of what is said of figures to those who cannot see them; PDFium does not read it."""
 
 
 class UnfamiliarError(Exception):
@@ -87,6 +96,7 @@ def alike(one: Sequence[tuple[str, Sequence[str]]], other: Sequence[tuple[str, S
 
     Without regard to case, as the search has none: so ligatures, which PDFium takes apart, are the letters they join.
     """
+    one = [part for part in one if part[0] != FIGURES]
     if [place for place, _ in one] != [place for place, _ in other]:
         return False
     counted = (
@@ -96,77 +106,88 @@ def alike(one: Sequence[tuple[str, Sequence[str]]], other: Sequence[tuple[str, S
 
 
 def parts_of_drawn(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
-    """As `parts_of_pdf`.
+    """As `parts_of_pdf`, and what is said of figures.
 
     Raises:
         UnfamiliarError: something of the file is not known here.
     """
     file = _File(data)
-    info = file.head(file.trailer(b"Info"))
+    info = file.head(file.info)
     yield "properties", tuple(_entry(info, name) for name in INFO)
+    if described := tuple(file.described()):
+        yield FIGURES, described
     yield "bookmarks", tuple(file.titles())
     for number, page in enumerate(file.pages(), 1):
         yield f"page {number}", (*file.text(page).split(BARRIER), *file.links(page))
 
 
 class _File:
-    """The objects of a file, found by its cross-reference table."""
+    """The objects of a file, found by the table of where they are (7.5.7 and 7.5.8)."""
 
     def __init__(self, data: bytes) -> None:
         self._data = data
-        at = _required(_XREF.search(data[-64:]))
-        table = _required(_TABLE.match(data, int(at[1])))
-        entries = table[2].split()
-        self._starts = [int(start) for start, kind in zip(entries[::3], entries[2::3], strict=True) if kind == b"n"]
-        if len(self._starts) != int(table[1]) - 1 or b"/Encrypt" in table[3] or b"/Prev" in table[3]:
+        at = int(_required(_XREF.search(data[-64:]))[1])
+        dictionary, table = self._stream_at(at)
+        told = _required(_TABLE.fullmatch(dictionary))
+        self._root, self.info = int(told[2]), int(told[3])
+        self._entries = list(_ENTRY.iter_unpack(zlib.decompress(table)))
+        if len(self._entries) != int(told[1]):
             raise UnfamiliarError
-        self._trailer = dict(_REFERENCES.findall(table[3]))
-        ends = dict(zip(sorted(self._starts), [*sorted(self._starts)[1:], int(at[1])], strict=True))
-        self._spans = [(start, ends[start]) for start in self._starts]
         self._heads: dict[int, bytes] = {}
-        if any(b"/Subtype /Form" in self.head(number) for number in range(1, len(self._spans) + 1)):
-            raise UnfamiliarError  # a form has text of its own
+        self._packed = b""
+        for holder in sorted({place for kind, place, _ in self._entries if kind == 2}):
+            self._unpack(holder)
 
-    def trailer(self, name: bytes) -> int:
-        """The number of an object that the trailer names."""
-        if name not in self._trailer:
+    def _stream_at(self, start: int, number: int | None = None) -> tuple[bytes, bytes]:
+        """The dictionary, but for its length, and the data of the stream object that begins at a place."""
+        head = _required(_HEAD.match(self._data, start))
+        if number is not None and int(head[1]) != number:
             raise UnfamiliarError
-        return int(self._trailer[name])
+        return head[2], self._data[head.end() : head.end() + int(head[3])]
+
+    def _stream(self, number: int) -> tuple[bytes, bytes]:
+        if not 0 < number < len(self._entries) or self._entries[number][0] != 1:
+            raise UnfamiliarError
+        return self._stream_at(self._entries[number][1], number)
+
+    def _unpack(self, holder: int) -> None:
+        """Take the objects out of a stream of objects."""
+        dictionary, packed = self._stream(holder)
+        told = _required(_PACKED.fullmatch(dictionary))
+        data, first = zlib.decompress(packed), int(told[2])
+        numbers = list(map(int, data[:first].split()))
+        starts = [first + start for start in numbers[1::2]]
+        if len(numbers) != 2 * int(told[1]):
+            raise UnfamiliarError
+        self._heads |= {
+            number: data[start:end]
+            for number, start, end in zip(numbers[::2], starts, [*starts[1:], len(data)], strict=True)
+        }
+        self._packed += data[first:]
 
     def head(self, number: int) -> bytes:
-        """An object without what is in its stream."""
+        """An object that is no stream."""
         if number not in self._heads:
-            begin, end = self._span(number)
-            stream = _BEGINS.search(self._data, begin, end)
-            self._heads[number] = self._data[begin : stream.start() if stream else end]
+            raise UnfamiliarError
         return self._heads[number]
 
-    def _span(self, number: int) -> tuple[int, int]:
-        if not 0 < number <= len(self._spans):
-            raise UnfamiliarError
-        return self._spans[number - 1]
-
-    def _stream(self, number: int) -> bytes:
-        """What is in the stream of an object, as it is kept."""
-        begin, end = self._span(number)
-        found = _required(_STREAM.match(self._data, begin, end))
-        if b"/FlateDecode" not in found[1] or found[1].count(b"Decode") != 1:
-            raise UnfamiliarError
-        return self._data[found.end() : found.end() + int(found[2])]
+    def described(self) -> Iterator[str]:
+        """What is said of figures to those who cannot see them."""
+        for found in _ALTERNATIVE.finditer(self._packed):
+            yield _string(self._packed, found.end())
 
     def titles(self) -> Iterator[str]:
         """Those of the bookmarks, in the order of their objects."""
-        for number in range(1, len(self._spans) + 1):
-            head = self.head(number)
-            if b"/Title" in head and b"/Parent" in head and number != self.trailer(b"Info"):
+        for number, head in self._heads.items():
+            if head.startswith(b"<</Title") and number != self.info:
                 yield _entry(head, b"Title")
 
     def pages(self) -> list[int]:
         """The numbers of the pages, in their order."""
-        catalog = dict(_REFERENCES.findall(self.head(self.trailer(b"Root"))))
+        catalog = dict(_REFERENCES.findall(self.head(self._root)))
         kids = _required(_KIDS.search(self.head(int(catalog.get(b"Pages", b"0")))))
         found = [int(number) for number in kids[1].split()[::3]]
-        if any(b"/Type /Page " not in self.head(number).replace(b"\n", b" ") for number in found):
+        if any(not self.head(number).startswith(b"<</Type/Page/") for number in found):
             raise UnfamiliarError
         return found
 
@@ -176,34 +197,34 @@ class _File:
         Raises:
             UnfamiliarError: something of it is not known here.
         """
-        head = self.head(page)
-        if head.count(b"/Contents ") != 1 or head.count(b"/Font ") != 1:
-            raise UnfamiliarError
-        named = dict(_REFERENCES.findall(head))
+        named = dict(_REFERENCES.findall(self.head(page)))
         try:
-            content = zlib.decompress(self._stream(int(named[b"Contents"])))
-            fonts = dict(_REFERENCES.findall(self.head(int(named[b"Font"]))))
+            dictionary, packed = self._stream(int(named[b"Contents"]))
+            fonts = _required(_FONTS.search(self.head(int(named[b"Resources"]))))
+            content = zlib.decompress(packed)
         except (KeyError, zlib.error) as error:
             raise UnfamiliarError from error
-        return "".join(_shown(content, {name: self._characters(int(number)) for name, number in fonts.items()}))
+        if dictionary != b"/Filter/FlateDecode":
+            raise UnfamiliarError
+        faces = {name: self._characters(int(number)) for name, number in _REFERENCES.findall(fonts[1])}
+        return "".join(_shown(content, faces))
 
     def links(self, page: int) -> Iterator[str]:
         """Where the links of a page lead."""
         noted = _NOTED.search(self.head(page))
         for number in noted[1].split()[::3] if noted else ():
             head = self.head(int(number))
-            if b"/S /URI" in head:
-                if b"/URI (" not in head:
-                    raise UnfamiliarError
-                yield _entry(head[head.index(b"/URI (") :], b"URI")
+            at = head.find(b"/S/URI/URI ")
+            if at >= 0:
+                yield _string(head, at + len(b"/S/URI/URI "))
 
     def _characters(self, font: int) -> _Face | None:
         """What the codes of a face mean; None where it does not say."""
         head = self.head(font)
         named = dict(_REFERENCES.findall(head))
-        if b"/Subtype /TrueType" not in head or b"ToUnicode" not in named:
+        if b"/Subtype/TrueType" not in head or b"ToUnicode" not in named:
             return None
-        return _FACES[self._stream(int(named[b"ToUnicode"]))]
+        return _FACES[self._stream(int(named[b"ToUnicode"]))[1]]
 
 
 def _required(match: re.Match[bytes] | None) -> re.Match[bytes]:
@@ -258,19 +279,24 @@ def _require_known(between: Sequence[bytes]) -> None:
 
 def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]:
     """The strings of a content, each after what divides it from the one before it."""
-    between, *rest = _STRINGS.split(_DESCRIBED.sub(b" ", content))
+    between, *rest = _STRINGS.split(content)
     _require_known([between, *rest[2::3]])
     face: _Face | None = None
     for literal, digits, after in zip(rest[0::3], rest[1::3], rest[2::3], strict=True):
         divided = BARRIER
-        if b"T" in between:  # else it is a move within a row, from one cell to the next
-            divided, name = _DIVIDED[between]
+        if not _is_next_cell(between):
+            divided, name = _DIVIDED[_MARKS.sub(b"", between)]
             face = face if name is None else faces.get(name)
         if face is None:
             raise UnfamiliarError
         yield divided
         yield face.literals[literal] if digits is None else face.text(bytes.fromhex(digits.decode()))
         between = after
+
+
+def _is_next_cell(between: bytes) -> bool:
+    """Whether one array of a row ends and another one begins, and nothing else happens."""
+    return b"]TJ" in between and not (b"Td" in between or b"Tf" in between or b"ET" in between)
 
 
 def _divided(between: bytes) -> tuple[str, bytes | None]:
@@ -320,7 +346,16 @@ def _entry(head: bytes, name: bytes) -> str:
     at = head.find(b"/" + name + b" ")
     if at < 0:
         return ""
-    found = _required(_STRINGS.match(head, at + len(name) + 2))
+    return _string(head, at + len(name) + 2)
+
+
+def _string(head: bytes, at: int) -> str:
+    """The text string that begins at a place.
+
+    Raises:
+        UnfamiliarError: none does.
+    """
+    found = _required(_STRINGS.match(head, at))
     data = bytes.fromhex(found[2].decode()) if found[2] is not None else _unescaped(found[1])
     if data.startswith(b"\xfe\xff"):
         return data[2:].decode("utf-16-be", errors="replace")

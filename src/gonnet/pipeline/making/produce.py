@@ -244,7 +244,7 @@ class _Worker:
             assert arrival is not None
             return self._part(order, plan, arrival, layouts, look)
         laid, doubt = layouts.of(plan), None
-        drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint)
+        drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint, is_locked=plan.lock is not None)
         if any(layout.inserted for layout in laid):
             drawn, doubt = self._with_parts(plan, layouts, drawn, look)
         hits = self._inspect(order, plan, layouts, laid, drawn)

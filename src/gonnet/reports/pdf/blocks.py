@@ -1,15 +1,15 @@
-"""Small blocks that measure, split and draw themselves on a page."""
+"""What flows down the pages of a PDF: blocks that know their height, split, and draw themselves."""
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
-
-from reportlab.lib.utils import ImageReader
-from reportlab.platypus import Flowable
+from typing import NamedTuple
 
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.layout.models import FactsLayout
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.structure import Element, figure
+from gonnet.reports.pdf.writing import box
 from gonnet.reports.pen import INK, QUIET, Pen, wrapped
 from gonnet.reports.plans.models import Picture, Space
 
@@ -21,111 +21,164 @@ Pair = tuple[str, str]
 """A line of a label and a line of its value."""
 
 
-class FactsFlow(Flowable):
+class Block:
+    """A part of a document.
+
+    Attributes:
+        height: In points.
+        before: Room above it, but at the head of a page.
+        after: Room below it.
+    """
+
+    height = 0.0
+    before = 0.0
+    after = 0.0
+
+    def split(self, room: float, page: float) -> list[Block]:
+        """In two, the first no higher than `room`; nothing where it cannot be. An empty page has room for `page`."""
+        return []
+
+    def draw(self, file: PdfFile, x: float, y: float) -> None:
+        """Draw it, its lower left corner at a place of the page."""
+        raise NotImplementedError
+
+
+class _Fact(NamedTuple):
+    """Lines of a fact, and what it is in the structure: a label and its value."""
+
+    lines: list[Pair]
+    label: Element
+    value: Element
+
+
+class FactsFlow(Block):
     """Labels with values beside them, in one to three columns that are read from top to bottom; long values wrap."""
 
+    after = 12.0
+
     def __init__(
-        self, block: FactsLayout, family: Family, alphabet: Alphabet, width: float, scale: float = 1.0
+        self,
+        block: FactsLayout,
+        family: Family,
+        alphabet: Alphabet,
+        width: float,
+        within: Element,
+        scale: float = 1.0,
     ) -> None:
-        super().__init__()
         self._size, self._leading = _SIZE * scale, _LEADING * scale
         self._step = (width + _GUTTER) / block.columns
         room = self._step - _GUTTER
         widest = max(family.width(label, REGULAR, self._size) for label, _ in block.facts)
         self._label_width = min(widest + _GUTTER, room / 2)
-        cells = [self._lines(fact, family, room - self._label_width) for fact in block.facts]
+        listed = Element("L", within)
+        cells = [self._fact(fact, family, room - self._label_width, listed) for fact in block.facts]
         deep = -(-len(cells) // block.columns)
         self._rows = [_side_by_side(cells[at::deep]) for at in range(deep)]
         self._pen = Pen(family, alphabet)
-        self.width = width
-        self.spaceAfter = 12
+        self._measure()
 
-    def _lines(self, fact: tuple[str, str], family: Family, room: float) -> list[Pair]:
+    def _measure(self) -> None:
+        self.height = self._leading * sum(map(_deep, self._rows))
+
+    def _fact(self, fact: tuple[str, str], family: Family, room: float, listed: Element) -> _Fact:
         labels = wrapped(fact[0], family, REGULAR, self._size, self._label_width)
         values = wrapped(fact[1], family, BOLD, self._size, room)
         deep = max(len(labels), len(values))
-        return list(zip(_filled(labels, deep), _filled(values, deep), strict=True))
+        item = Element("LI", listed)
+        lines = list(zip(_filled(labels, deep), _filled(values, deep), strict=True))
+        return _Fact(lines, Element("Lbl", item), Element("LBody", item))
 
-    def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """Its own width, and the height of its lines."""
-        self.height = self._leading * sum(map(len, self._rows))
-        return self.width, self.height
-
-    def split(self, available_width: float, available_height: float) -> list[Flowable]:
+    def split(self, room: float, page: float) -> list[Block]:
         """Cut between two lines, or not at all."""
-        lines = [line for row in self._rows for line in row]
-        count = int(available_height // self._leading)
+        count = int(room // self._leading)
         if count < 1:
             return []
-        return [self._part(lines[:count]), self._part(lines[count:])]
+        above: list[list[_Fact]] = []
+        below: list[list[_Fact]] = []
+        for row in self._rows:
+            fits = min(count, _deep(row))
+            count -= fits
+            for rows, part in ((above, slice(fits)), (below, slice(fits, None))):
+                if range(_deep(row))[part]:
+                    rows.append([fact._replace(lines=fact.lines[part]) for fact in row])
+        return [self._part(above), self._part(below)]
 
-    def _part(self, lines: list[list[Pair]]) -> FactsFlow:
+    def _part(self, rows: list[list[_Fact]]) -> FactsFlow:
         part = FactsFlow.__new__(FactsFlow)
-        Flowable.__init__(part)
-        part._size, part._leading = self._size, self._leading
-        part._rows, part._label_width, part._pen, part._step = [lines], self._label_width, self._pen, self._step
-        part.width, part.spaceAfter = self.width, self.spaceAfter
+        part._size, part._leading, part._rows = self._size, self._leading, rows
+        part._label_width, part._pen, part._step = self._label_width, self._pen, self._step
+        part._measure()
         return part
 
-    def draw(self) -> None:
-        """Draw on the canvas, the lower left corner at the origin."""
-        y = self.height - self._leading + 4
-        for row in self._rows:
-            for at, cell in enumerate(zip(*row, strict=True)):  # whole facts, so that each is read as one text
-                labels, values = zip(*cell, strict=True)
-                self._pen.lines(at * self._step, y, labels, self._leading, REGULAR, self._size, QUIET)
-                left = at * self._step + self._label_width
-                self._pen.lines(left, y, values, self._leading, BOLD, self._size, INK)
-            y -= self._leading * len(row)
-        self._pen.put_on(self.canv)
+    def draw(self, file: PdfFile, x: float, y: float) -> None:
+        """Draw it column by column, which is how it is read."""
+        for at in range(max(map(len, self._rows))):
+            base = self.height - self._leading + 4
+            for row in self._rows:
+                if at < len(row):
+                    self._draw(file, row[at], at * self._step, base)
+                base -= self._leading * _deep(row)
+        self._pen.put_on(file, x, y)
+
+    def _draw(self, file: PdfFile, fact: _Fact, left: float, base: float) -> None:
+        labels, values = zip(*fact.lines, strict=True) if fact.lines else ((), ())
+        shown = (
+            (fact.label, labels, left, REGULAR, QUIET),
+            (fact.value, values, left + self._label_width, BOLD, INK),
+        )
+        for element, lines, begins, face, colour in shown:
+            if any(lines):
+                self._pen.raw(file.tags.open(element))
+                self._pen.lines(begins, base, lines, self._leading, face, self._size, colour)
+                self._pen.raw(file.tags.close())
+
+
+def _deep(row: Sequence[_Fact]) -> int:
+    return max(len(fact.lines) for fact in row)
 
 
 def _filled(lines: Sequence[str], deep: int) -> list[str]:
     return [*lines, *[""] * (deep - len(lines))]
 
 
-def _side_by_side(cells: Sequence[list[Pair]]) -> list[list[Pair]]:
-    """The lines of facts that stand in one row."""
-    deep = max(map(len, cells))
-    return [[cell[at] if at < len(cell) else ("", "") for cell in cells] for at in range(deep)]
+def _side_by_side(cells: Sequence[_Fact]) -> list[_Fact]:
+    """The facts that stand in one row, all with as many lines."""
+    deep = max(len(cell.lines) for cell in cells)
+    return [cell._replace(lines=[*cell.lines, *[("", "")] * (deep - len(cell.lines))]) for cell in cells]
 
 
-class PictureFlow(Flowable):
+class PictureFlow(Block):
     """An image on its side of the page."""
 
-    def __init__(self, picture: Picture, width: float) -> None:
-        super().__init__()
-        self._picture = picture
-        self.width, self.height = width, picture.height
-        self.spaceAfter = 8
+    after = 8.0
 
-    def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """The width of the page, and the height of the picture."""
-        return self.width, self.height
+    def __init__(self, picture: Picture, width: float, within: Element) -> None:
+        self._picture, self._width = picture, width
+        self._figure = figure(within, picture.alt)
+        self.height = picture.height
 
-    def split(self, available_width: float, available_height: float) -> list[Flowable]:
-        """Not at all."""
-        return []
-
-    def draw(self) -> None:
-        """Draw on the canvas, the lower left corner at the origin."""
+    def draw(self, file: PdfFile, x: float, y: float) -> None:
+        """Draw it; one that says nothing is an ornament."""
         picture = self._picture
-        left = {"left": 0.0, "centre": (self.width - picture.width) / 2, "right": self.width - picture.width}
-        image = ImageReader(io.BytesIO(picture.data))
-        self.canv.drawImage(image, left[picture.align], 0, picture.width, picture.height, mask="auto")
+        left = {"left": 0.0, "centre": (self._width - picture.width) / 2, "right": self._width - picture.width}
+        begins = x + left[picture.align]
+        place_figure(self._figure, begins, y, picture.width, picture.height)
+        file.put(file.tags.open(self._figure) if picture.alt else file.tags.artifact())
+        file.picture(picture.data, begins, y, picture.width, picture.height)
+        file.put(file.tags.close())
 
 
-class SpaceFlow(Flowable):
+def place_figure(element: Element, x: float, y: float, width: float, height: float) -> None:
+    """Say where a figure is on its page (ISO 32000-1, 14.8.5.4)."""
+    element.attributes += f"/A<</O/Layout/Placement/Block/BBox{box(x, y, x + width, y + height)}>>"
+
+
+class SpaceFlow(Block):
     """Room, or the end of a page; at the head of a page it is nothing."""
 
     def __init__(self, space: Space) -> None:
-        super().__init__()
         self.ends_page = space.height is None
-        self.width, self.height = 0.0, space.height or 0.0
+        self.height = space.height or 0.0
 
-    def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """Its height."""
-        return 0.0, self.height
-
-    def draw(self) -> None:
+    def draw(self, file: PdfFile, x: float, y: float) -> None:
         """Nothing is to be seen."""

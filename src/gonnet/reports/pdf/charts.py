@@ -2,39 +2,38 @@
 
 from __future__ import annotations
 
-from reportlab.platypus import Flowable
-
 from gonnet.reports.chart_drawing import ChartDrawing
 from gonnet.reports.fonts import Alphabet, Family
 from gonnet.reports.layout.charts import ChartLayout
+from gonnet.reports.pdf.blocks import Block, place_figure
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.structure import Element
 from gonnet.reports.pen import Pen
 
 
-class ChartFlow(Flowable):
-    """A chart as wide as the page."""
+class ChartFlow(Block):
+    """A chart as wide as the page; what those hear who cannot see it says `element`."""
+
+    after = 12.0
 
     def __init__(
-        self, chart: ChartLayout, family: Family, alphabet: Alphabet, accent: str, width: float, ceiling: float
+        self,
+        chart: ChartLayout,
+        family: Family,
+        alphabet: Alphabet,
+        accent: str,
+        width: float,
+        ceiling: float,
+        element: Element,
     ) -> None:
-        super().__init__()
         self._drawing = ChartDrawing(chart, family, accent, width, ceiling)
-        self._pen, self._alt = Pen(family, alphabet), chart.alt
+        self._pen, self._element = Pen(family, alphabet), element
         self.width, self.height = width, self._drawing.height
-        self.spaceAfter = 12
 
-    def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """Its own size."""
-        return self.width, self.height
-
-    def split(self, available_width: float, available_height: float) -> list[Flowable]:
-        """Not at all."""
-        return []
-
-    def draw(self) -> None:
-        """Draw on the canvas, the lower left corner at the origin."""
-        # What those hear who cannot see it (ISO 32000-1, 14.9.3).
-        alternative = self._alt.encode("utf-16-be").hex()
-        self.canv.addLiteral(f"/Figure <</Alt <feff{alternative}>>> BDC")
+    def draw(self, file: PdfFile, x: float, y: float) -> None:
+        """Draw it."""
+        place_figure(self._element, x, y, self.width, self.height)
+        self._pen.raw(file.tags.open(self._element))
         self._drawing.draw(self._pen)
-        self._pen.put_on(self.canv)
-        self.canv.addLiteral("EMC")
+        self._pen.raw(file.tags.close())
+        self._pen.put_on(file, x, y)

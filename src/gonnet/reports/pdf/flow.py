@@ -1,47 +1,28 @@
-"""From the blocks of a layout to flowables: what flows down the pages of a PDF."""
+"""From the blocks of a layout to what flows down the pages of a PDF."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import pairwise
-from typing import Any
-from xml.sax.saxutils import escape
 
-from reportlab.lib.colors import HexColor
-from reportlab.lib.styles import ParagraphStyle
-from reportlab.platypus import Flowable, Paragraph
+from reportlab.lib.colors import Color, HexColor
 
-from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
+from gonnet.reports.fonts import Alphabet, Family
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import BlockLayout, FactsLayout, HeadingLayout, Layout, TableLayout, TextLayout
-from gonnet.reports.pdf.blocks import FactsFlow, PictureFlow, SpaceFlow
+from gonnet.reports.pdf.blocks import Block, FactsFlow, PictureFlow, SpaceFlow
 from gonnet.reports.pdf.charts import ChartFlow
+from gonnet.reports.pdf.structure import Element, figure
 from gonnet.reports.pdf.tables import TableFlow, TableInk, rows_of
+from gonnet.reports.pdf.texts import TextFlow, TextStyle
 from gonnet.reports.pen import INK, tint_of
 from gonnet.reports.plans.models import Look, Picture, Space
 from gonnet.reports.plans.widths import panels
-from gonnet.wording import marked as rich
+from gonnet.wording.marked import Paragraph, Span
 
 _MANY_TABLES = 500
-_OUTLINE = 200  # characters of a bookmark
-
-
-class HeadingFlow(Paragraph):
-    """A heading: it does not stay behind at the foot of a page, and it stands in the bookmarks.
-
-    Attributes:
-        outline: Its text in the bookmarks; empty for the rest of one that goes over a page.
-    """
-
-    outline = ""
-
-    @classmethod
-    def of(cls, text: str, style: ParagraphStyle) -> HeadingFlow:
-        """The heading with a text."""
-        made = cls(_plain(text), style)
-        made.outline = text if len(text) <= _OUTLINE else f"{text[: _OUTLINE - 1]}…"
-        return made
+_NUMBERING = "/A<</O/List/ListNumbering/{}>>"
 
 
 class Flow:
@@ -53,38 +34,54 @@ class Flow:
         alphabet: The faces to draw with.
         width: Between the margins, in points.
         page: Height of an empty page, in points.
+        within: What all of it is a part of.
     """
 
-    def __init__(self, look: Look, family: Family, alphabet: Alphabet, width: float, page: float) -> None:
+    def __init__(
+        self, look: Look, family: Family, alphabet: Alphabet, width: float, page: float, within: Element
+    ) -> None:
         self._look, self._family, self._alphabet = look, family, alphabet
         self._width, self._page = width, page
         accent, second = HexColor(look.accent), HexColor(look.second)
-        self._title = self._style("title", BOLD, 18, 23, textColor=accent, spaceAfter=10)
-        self._heading = self._style("heading", BOLD, 13, 17, textColor=second, spaceBefore=12, spaceAfter=4)
-        self._caption = self._style("caption", BOLD, 10.5, 14, spaceBefore=8, spaceAfter=4)
-        self._body = self._style("body", REGULAR, 9.5, 13.5, spaceAfter=5)
+        self._within = within
+        self._title = self._style(18, 23, accent, is_bold=True, after=10)
+        self._heading = self._style(13, 17, second, is_bold=True, before=12, after=4)
+        self._caption = self._style(10.5, 14, INK, is_bold=True, before=8, after=4)
+        self._body = self._style(9.5, 13.5, INK, after=5)
 
-    def _style(self, name: str, face: str, size: float, leading: float, **more: object) -> ParagraphStyle:
-        scale = self._look.scale
-        options: dict[str, Any] = {"textColor": INK, "bulletFontName": face, "bulletFontSize": size * scale} | more
-        return ParagraphStyle(name, fontName=face, fontSize=size * scale, leading=leading * scale, **options)
+    def _style(
+        self, size: float, leading: float, colour: Color, *, is_bold: bool = False, before: float = 0, after: float = 0
+    ) -> TextStyle:
+        scale, link = self._look.scale, HexColor(self._look.accent)
+        return TextStyle(
+            size=size * scale,
+            leading=leading * scale,
+            colour=colour,
+            is_bold=is_bold,
+            before=before,
+            after=after,
+            link=link,
+        )
 
-    def of(self, layout: Layout) -> Iterator[Flowable]:
+    def of(self, layout: Layout) -> Iterator[Block]:
         """Everything that flows down its pages."""
-        yield Paragraph(_plain(layout.title), self._title)
+        yield self._text(layout.title, self._title, Element("H1", self._within))
         for block in layout.blocks:
             yield from self._block(block)
 
-    def _block(self, block: BlockLayout) -> Iterator[Flowable]:
+    def _text(self, text: str, style: TextStyle, element: Element) -> TextFlow:
+        return TextFlow((Span(text=text),), style, self._family, self._alphabet, self._width, element)
+
+    def _block(self, block: BlockLayout) -> Iterator[Block]:
         match block:
             case HeadingLayout():
-                yield HeadingFlow.of(block.text, self._heading)
+                yield self._text(block.text, self._heading, Element("H2", self._within)).as_heading()
             case FactsLayout():
-                yield FactsFlow(block, self._family, self._alphabet, self._width, self._look.scale)
+                yield FactsFlow(block, self._family, self._alphabet, self._width, self._within, self._look.scale)
             case TextLayout():
-                yield from map(self._paragraph, block.paragraphs)
+                yield from self._paragraphs(block.paragraphs)
             case Picture():
-                yield PictureFlow(_fitting(block, self._page), self._width)
+                yield PictureFlow(_fitting(block, self._page), self._width, self._within)
             case Space():
                 yield SpaceFlow(block)
             case ChartLayout():
@@ -92,24 +89,29 @@ class Flow:
             case TableLayout():
                 yield from self._table(block)
 
-    def _chart(self, chart: ChartLayout) -> Iterator[Flowable]:
+    def _chart(self, chart: ChartLayout) -> Iterator[Block]:
+        element = figure(self._within, chart.alt)
         if chart.title:
-            yield HeadingFlow.of(chart.title, self._caption)
+            caption = Element("Caption", element) if chart.places else Element("P", self._within)
+            yield self._text(chart.title, self._caption, caption).as_heading()
         if not chart.places:
-            yield Paragraph(_plain(chart.empty), self._body)
+            yield self._text(chart.empty, self._body, Element("P", self._within))
             return
         ceiling = self._page - 60  # a page with the chart's title
-        yield ChartFlow(chart, self._family, self._alphabet, self._look.accent, self._width, ceiling)
+        yield ChartFlow(chart, self._family, self._alphabet, self._look.accent, self._width, ceiling, element)
 
-    def _table(self, table: TableLayout) -> Iterator[Flowable]:
+    def _table(self, table: TableLayout) -> Iterator[Block]:
         """A table, as many times beside itself as its columns need; new pages where its groups want them."""
+        element = Element("Table", self._within)
         if table.title:
-            yield HeadingFlow.of(table.title, self._caption)
+            caption = Element("Caption", element) if table.height else Element("P", self._within)
+            yield self._text(table.title, self._caption, caption).as_heading()
         if not table.height:
-            yield Paragraph(_plain(table.empty), self._body)
+            yield self._text(table.empty, self._body, Element("P", self._within))
             return
         accent, tint = HexColor(self._look.accent), HexColor(tint_of(self._look.accent))
-        for panel in panels(table.columns, table.keep, self._width):
+        for number, panel in enumerate(panels(table.columns, table.keep, self._width)):
+            element = Element("Table", self._within) if number else element
             part = table if len(panel) == len(table.columns) else table.part(panel)
             ink = self._ink(part)
             rows = rows_of(part, ink)
@@ -117,7 +119,8 @@ class Flow:
             for begin, end in pairwise(starts):
                 if begin:
                     yield SpaceFlow(Space(height=None))
-                yield TableFlow(ink, rows[begin:end], accent, tint, self._page)
+                flow = TableFlow(ink, rows[begin:end], accent, tint, element)
+                yield flow.going_on() if begin else flow
 
     def _ink(self, table: TableLayout) -> TableInk:
         kept = self._alphabet.kept
@@ -130,19 +133,30 @@ class Flow:
             )
         return ink
 
-    def _paragraph(self, paragraph: rich.Paragraph) -> Paragraph:
-        parts = []
-        for span in paragraph.spans:
-            text = _plain(span.text)
-            text = f"<b>{text}</b>" if span.bold else text
-            text = f"<i>{text}</i>" if span.italic else text
-            target = escape(span.link, {'"': "&quot;"})
-            link = f'<link href="{target}" color="{self._look.accent}"><u>{text}</u></link>'
-            parts.append(link if span.link else text)
+    def _paragraphs(self, paragraphs: Sequence[Paragraph]) -> Iterator[Block]:
+        """Paragraphs and the entries of lists, which are as deep as they are indented."""
+        lists: list[tuple[int, Element, Element]] = []  # depth, list, and what its last entry says
+        for paragraph in paragraphs:
+            while lists and paragraph.depth < lists[-1][0]:
+                lists.pop()
+            if paragraph.mark:
+                if not lists or paragraph.depth > lists[-1][0]:
+                    numbering = "Disc" if paragraph.mark == "•" else "Decimal"
+                    within = lists[-1][2] if lists else self._within
+                    lists.append((paragraph.depth, Element("L", within, _NUMBERING.format(numbering)), within))
+                depth, listed, _ = lists[-1]
+                item = Element("LI", listed)
+                body = Element("LBody", item)
+                lists[-1] = depth, listed, body
+                yield self._paragraph(paragraph, Element("P", body), (paragraph.mark, Element("Lbl", item)))
+            else:
+                yield self._paragraph(paragraph, Element("P", lists[-1][2] if lists else self._within))
+
+    def _paragraph(self, paragraph: Paragraph, element: Element, mark: tuple[str, Element] | None = None) -> TextFlow:
         indent, style = 14.0 * paragraph.depth * self._look.scale, self._body
         if indent:
-            style = ParagraphStyle("entry", style, leftIndent=indent, bulletIndent=indent - 12, spaceAfter=2)
-        return Paragraph("".join(parts), style, bulletText=paragraph.mark or None)
+            style = replace(style, indent=indent, after=2)
+        return TextFlow(paragraph.spans, style, self._family, self._alphabet, self._width, element, mark)
 
 
 def _fitting(picture: Picture, page: float) -> Picture:
@@ -150,8 +164,3 @@ def _fitting(picture: Picture, page: float) -> Picture:
     if picture.height <= page:
         return picture
     return replace(picture, height=page, width=picture.width * page / picture.height)
-
-
-def _plain(text: str) -> str:
-    """Text for a Paragraph, in which nothing acts as markup."""
-    return escape(text).replace("\n", "<br/>")

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import io
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from reportlab.lib.colors import Color, HexColor
 from reportlab.lib.units import mm
-from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.arrivals.workbooks.grid import Grid, GridCell, GridRow
 from gonnet.arrivals.workbooks.looks import CellLook
 from gonnet.reports.drawing import UnprintableError
 from gonnet.reports.fonts import BOLD, BOLD_ITALIC, ITALIC, REGULAR, Alphabet, Family, family
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.metadata import About
 from gonnet.reports.pen import INK, fill, stroke, wrapped
 from gonnet.reports.plans.models import Look
 from gonnet.reports.plans.widths import paper_size
@@ -73,18 +73,11 @@ class GridPainter:
         for sign in self._family.unprintable(texts):
             raise UnprintableError(f"in its cells, {self._family.trouble(sign)}")
         alphabet = self._family.reduced(self._signs | {sign for text in texts for sign in text})
-        target = io.BytesIO()
-        canvas = alphabet.canvas(target, pagesize=pages[0].size, invariant=1, pageCompression=1)
-        canvas.setTitle(title)
-        canvas.setAuthor(self._look.organisation)
-        canvas.setCreator("Gonnet")
-        canvas.setProducer("Gonnet")
-        for face in {_face(cell.look) for page in pages for cell in page.cells}:
-            alphabet.use(canvas, face)
+        faces = sorted({REGULAR, BOLD} | {_face(cell.look) for page in pages for cell in page.cells})
+        file = PdfFile(alphabet, faces)
         for number, page in enumerate(pages, 1):
-            _Drawer(canvas, self._family, alphabet).page(page, number, len(pages))
-        canvas.save()
-        return target.getvalue(), len(pages)
+            _Drawer(file, self._family, alphabet).page(page, number, len(pages))
+        return file.finish(About(title=title, author=self._look.organisation)), len(pages)
 
     def _pages(self, grid: Grid) -> Iterator[_Page]:
         natural = sum(grid.widths.values()) or 1.0
@@ -182,13 +175,13 @@ class _Page:
 class _Drawer:
     """Draws one page."""
 
-    def __init__(self, canvas: Canvas, faces: Family, alphabet: Alphabet) -> None:
-        self._canvas, self._family, self._alphabet = canvas, faces, alphabet
+    def __init__(self, file: PdfFile, faces: Family, alphabet: Alphabet) -> None:
+        self._file, self._family, self._alphabet = file, faces, alphabet
         self._parts: list[str] = []
 
     def page(self, page: _Page, number: int, count: int) -> None:
         """Draw it: what lies behind texts first, then lines, then texts."""
-        self._canvas.setPageSize(page.size)
+        self._file.begin_page(*page.size)
         self._parts.append("q")
         for cell in page.cells:
             if cell.look.fill is not None and cell.look.fill != "#ffffff":
@@ -204,8 +197,7 @@ class _Drawer:
         for code, y in ((page.grid.head, height - _FURNITURE), (page.grid.foot, _FURNITURE)):
             self._furnish(_furniture(code, page.grid, number, count), width, y)
         self._parts.append("Q")
-        self._canvas.addLiteral("\n".join(self._parts))
-        self._canvas.showPage()
+        self._file.put("\n".join(self._parts))
 
     def _borders(self, cell: _Placed) -> None:
         right, top = cell.x + cell.width, cell.y + cell.height

@@ -4,24 +4,26 @@ Each distinct text of a column becomes operators once. They are position-neutral
 row to the cell, show the text and move back. A row is its cells' operators joined, and a page is a slice of the rows,
 whose heights are known beforehand. What is kept belongs to the faces of a run, so that it serves every document of it.
 
-The cells of a row that have one line stand in one array (`TJ`, ISO 32000-1, 9.4.3), whose numbers are the moves: for
-a reader that is one text and not one for each cell, and the leak check reads every page back.
+A cell that has one line stands in an array (`TJ`, ISO 32000-1, 9.4.3), whose numbers are the moves: the leak check,
+which reads every page back, takes a row of such cells for one array.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from enum import Enum
 from functools import partial
 from typing import NamedTuple
 
 from reportlab.lib.colors import Color
-from reportlab.platypus import Flowable
 
 from gonnet.jobs.values import Accent
 from gonnet.remembering import Remembered
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.layout.models import Line, TableLayout
+from gonnet.reports.pdf.blocks import Block
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.structure import CELL, COLUMN_HEAD, Element, spanning
 from gonnet.reports.pen import HAIR, INK, MARK, QUIET, fill, stroke, wrapped
 from gonnet.reports.plans.columns import ColumnPlan
 from gonnet.reports.plans.widths import PADDING
@@ -48,7 +50,8 @@ class Row(NamedTuple):
     """A row of a table, ready to be drawn.
 
     Attributes:
-        operators: What shows it, from the row's own origin and back to it.
+        cells: What shows each cell, from the row's own origin and back to it; empty where there is nothing.
+        kinds: What each cell is in the structure.
         height: In points.
         texts: Its cells' texts, in case it must be cut.
         tints: The columns that are tinted.
@@ -56,7 +59,8 @@ class Row(NamedTuple):
         new_page: Whether it begins a page.
     """
 
-    operators: str
+    cells: tuple[str, ...]
+    kinds: tuple[str, ...]
     height: float
     texts: tuple[str, ...]
     kind: RowKind = RowKind.ROW
@@ -86,7 +90,9 @@ class TableInk:
         self._faces = alphabet.faces
         self._known = [Remembered(partial(self._cell, at, face=REGULAR), _MANY) for at in range(len(columns))]
         self._leading = [Remembered(partial(self._linked, at, face=REGULAR), _MANY) for at in range(len(columns))]
-        self.heading = self.row([column.label for column in columns], BOLD)
+        self._kinds = (CELL,) * len(columns)
+        heading = self.row([column.label for column in columns], BOLD)
+        self.heading = heading._replace(kinds=(COLUMN_HEAD,) * len(columns))
 
     def body(self, texts: Sequence[Sequence[str]], links: Mapping[int, Sequence[Link]] = NO_LINKS) -> list[Row]:
         """The rows of a table given by columns of texts, with where the values of some columns lead."""
@@ -105,7 +111,8 @@ class TableInk:
 
     def row(self, texts: Sequence[str], face: str, kind: RowKind = RowKind.ROW) -> Row:
         """A single row in a face: a heading, a total."""
-        return self._joined([self._cell(at, text, face) for at, text in enumerate(texts)], tuple(texts), kind)
+        made = self._joined([self._cell(at, text, face) for at, text in enumerate(texts)], tuple(texts), kind)
+        return made._replace(kinds=(spanning(1, is_head=True), *self._kinds[1:])) if kind in _TOTALS else made
 
     def total(self, texts: Sequence[str], kind: RowKind) -> Row:
         """A row of totals; what it is called may reach over the columns that have none."""
@@ -114,10 +121,10 @@ class TableInk:
             return self.row(texts, BOLD, kind)
         room = sum(column.width for column in self.columns[:free]) - 2 * PADDING
         lines = wrapped(texts[0], self._family, BOLD, self.size, room)
-        head = f"]TJ\n{self._operators([(PADDING, line) for line in lines], BOLD)}[", len(lines)
-        return self._joined(
-            [head, *(self._cell(at, text, BOLD) for at, text in enumerate(texts) if at)], tuple(texts), kind
-        )
+        head = self._operators([(PADDING, line) for line in lines], BOLD), len(lines)
+        cells = [head, *(self._cell(at, text, BOLD) for at, text in enumerate(texts) if at >= free)]
+        kinds = (spanning(free, is_head=True), *self._kinds[free:])
+        return self._joined(cells, tuple(texts), kind)._replace(kinds=kinds)
 
     def standing_out(
         self, texts: Sequence[str], looks: Mapping[int, frozenset[Accent]], links: tuple[tuple[int, str], ...] = ()
@@ -137,14 +144,15 @@ class TableInk:
         lines = wrapped(text, self._family, face, self.size, self.width - 2 * PADDING)
         operators = self._operators([(PADDING, line) for line in lines], face)
         height = len(lines) * self.leading + 2 * (_ABOVE + _BELOW)
-        return Row(operators, height, (text,), RowKind.NOTE, (), new_page)
+        kind = spanning(len(self.columns), is_head=False)  # a head over all columns would be one more head of each
+        return Row((operators,), (kind,), height, (text,), RowKind.NOTE, (), new_page)
 
     def _joined(
         self, cells: Sequence[Cell], texts: tuple[str, ...], kind: RowKind = RowKind.ROW, tints: tuple[int, ...] = ()
     ) -> Row:
         operators, lines = zip(*cells, strict=True)
         height = max(lines) * self.leading + _ABOVE + _BELOW
-        return Row(f"[{''.join(operators)}]TJ\n", height, texts, kind, tints)
+        return Row(operators, self._kinds, height, texts, kind, tints)
 
     def lines(self, at: int, text: str, face: str = REGULAR) -> tuple[str, ...]:
         """A text of column `at` as the lines that fit it."""
@@ -156,8 +164,7 @@ class TableInk:
         lines, left = self.lines(at, text, face), self.lefts[at]
         if face == REGULAR and len(lines) == 1 and self._faces[face].shows_at_once(lines[0]):
             return self._within_array(left + self._offset(at, lines[0], face), lines[0]), 1
-        operators = self._operators([(left + self._offset(at, line, face), line) for line in lines], face)
-        return f"]TJ\n{operators}[", len(lines)
+        return self._operators([(left + self._offset(at, line, face), line) for line in lines], face), len(lines)
 
     def _linked(self, at: int, text: str, face: str) -> Cell:
         """A cell in the colour of what leads somewhere."""
@@ -165,7 +172,7 @@ class TableInk:
             return "", 1
         lines, left = self.lines(at, text, face), self.lefts[at]
         operators = self._operators([(left + self._offset(at, line, face), line) for line in lines], face)
-        return f"]TJ\n{fill(self._accent)}\n{operators}{fill(INK)}\n[", len(lines)
+        return f"{fill(self._accent)}\n{operators}{fill(INK)}\n", len(lines)
 
     def underlined(self, at: int, text: str) -> Iterator[tuple[float, float, int]]:
         """Where each line of a cell begins and ends from the left of the table, and its number."""
@@ -174,10 +181,10 @@ class TableInk:
             yield left, left + self._family.width(line, REGULAR, self.size), number
 
     def _within_array(self, x: float, text: str) -> str:
-        """A text of the regular face, with the moves to `x` and back in thousandths of the font's size."""
+        """A text of the regular face in an array, with the moves to `x` and back in thousandths of the font's size."""
         before = round(1000 * x / self.size, 1)
         back = before + 1000 * self._family.width(text, REGULAR, self.size) / self.size
-        return f"{-before:.1f}({self._faces[REGULAR].escaped(text)}){back:.1f} "
+        return f"[{-before:.1f}({self._faces[REGULAR].escaped(text)}){back:.1f}]TJ\n"
 
     def _operators(self, lines: Sequence[tuple[float, str]], face: str) -> str:
         """Lines from the row's origin down, each at its x; a bold face is chosen before and left behind them."""
@@ -203,15 +210,15 @@ class TableInk:
             case "centre":
                 return (column.width - width) / 2
 
-    def shown(self, rows: Sequence[Row], top: float, colour: Color) -> str:
-        """The operators of rows from `top` down."""
+    def shown(self, rows: Sequence[Row], top: float, colour: Color, mark: Callable[[Row], str]) -> str:
+        """The operators of rows from `top` down, of which `mark` gives those of their cells."""
         chosen, baseline = self._faces[REGULAR].set_operator(self.size), top - _ABOVE - self.size * 0.94
         parts = [f"BT {fill(colour)} {chosen} 0 {baseline:.2f} Td\n"]
         for row in rows:
             if row.kind is RowKind.NOTE:
-                parts.append(f"0 {-_ABOVE:.2f} Td\n{row.operators}0 {_ABOVE - row.height:.2f} Td\n")
+                parts.append(f"0 {-_ABOVE:.2f} Td\n{mark(row)}0 {_ABOVE - row.height:.2f} Td\n")
             else:
-                parts.append(row.operators)
+                parts.append(mark(row))
                 parts.append(f"0 {-row.height:.2f} Td\n")
         return "".join([*parts, "ET\n"])
 
@@ -238,7 +245,7 @@ def _line(line: Line, ink: TableInk, kind: RowKind) -> Row:
     return ink.note(line.texts[0], BOLD, new_page=line.new_page)
 
 
-class TableFlow(Flowable):
+class TableFlow(Block):
     """A table by columns of texts, with a heading that is repeated on every page.
 
     Args:
@@ -246,44 +253,40 @@ class TableFlow(Flowable):
         rows: What stands below its heading.
         accent: The colour of its rules.
         tint: The colour behind what stands out.
-        page: Height of an empty page in points; only a row that does not fit one is cut.
+        element: What it is in the structure.
     """
 
-    def __init__(self, ink: TableInk, rows: Sequence[Row], accent: Color, tint: Color, page: float) -> None:
-        super().__init__()
+    after = 12.0
+
+    def __init__(self, ink: TableInk, rows: Sequence[Row], accent: Color, tint: Color, element: Element) -> None:
         self._ink, self._rows = ink, list(rows)
-        self._accent, self._tint, self._page = accent, tint, page
-        self.width = ink.width
+        self._accent, self._tint, self._element = accent, tint, element
+        self._is_first = True
         self.height = self._heading_height + sum(row.height for row in self._rows) + 1
-        self.spaceAfter = 12
 
     @property
     def _heading_height(self) -> float:
         return self._ink.heading.height + 1
 
-    def wrap(self, available_width: float, available_height: float) -> tuple[float, float]:
-        """The table's own size: it was fitted for the run."""
-        return self.width, self.height
-
-    def split(self, available_width: float, available_height: float) -> list[Flowable]:
+    def split(self, room: float, page: float) -> list[Block]:
         """Cut between two rows: a heading keeps a row below it, a total keeps one above it."""
-        if self.height < self._page / 4 and available_height < self._page:
+        if self.height < page / 4 and room < page:
             return []  # a short table stays together
-        room, used, fits = available_height - self._heading_height, 0.0, 0
+        left, used, fits = room - self._heading_height, 0.0, 0
         for row in self._rows:
-            if used + row.height > room:
+            if used + row.height > left:
                 break
             used, fits = used + row.height, fits + 1
         count = min(fits, len(self._rows) - 1)
         while count > 0 and (self._rows[count - 1].kind is RowKind.NOTE or self._rows[count].kind in _TOTALS):
             count -= 1
-        if count < 1 and self._tall():
+        if count < 1 and self._tall(page):
             count = fits  # there is no page on which it could keep together
         if count < 1:
-            return self._split_first_row(room)
-        return [self._part(self._rows[:count]), self._part(self._rows[count:])]
+            return self._split_first_row(left, page)
+        return self._parts(self._rows[:count], self._rows[count:])
 
-    def _tall(self) -> bool:
+    def _tall(self, page: float) -> bool:
         """Whether what must keep together at the beginning is more than a page."""
         used = self._heading_height
         for number, row in enumerate(self._rows):
@@ -291,13 +294,13 @@ class TableFlow(Flowable):
             last = number + 1 == len(self._rows)
             if row.kind is not RowKind.NOTE and (last or self._rows[number + 1].kind not in _TOTALS):
                 break
-        return used > self._page
+        return used > page
 
-    def _split_first_row(self, room: float) -> list[Flowable]:
+    def _split_first_row(self, room: float, page: float) -> list[Block]:
         """Cut a row that is taller than a page between two of its lines; never one that fits the next page."""
         lines = int((room - _ABOVE - _BELOW) // self._ink.leading)
         first = self._rows[0]
-        if first.kind is not RowKind.ROW or first.height + self._heading_height <= self._page or lines < 1:
+        if first.kind is not RowKind.ROW or first.height + self._heading_height <= page or lines < 1:
             return []
         cells = [self._ink.lines(at, text) for at, text in enumerate(first.texts)]
         links = {at: (Link(address),) for at, address in first.links}
@@ -305,55 +308,80 @@ class TableFlow(Flowable):
             self._ink.body([["\n".join(cell[part])] for cell in cells], links)
             for part in (slice(lines), slice(lines, None))
         )
-        return [self._part(head), self._part([*tail, *self._rows[1:]])]
+        return self._parts(head, [*tail, *self._rows[1:]])
 
-    def _part(self, rows: Sequence[Row]) -> TableFlow:
-        return TableFlow(self._ink, rows, self._accent, self._tint, self._page)
+    def going_on(self) -> TableFlow:
+        """The same, as what follows of a table whose heading was content before."""
+        self._is_first = False
+        return self
 
-    def draw(self) -> None:
-        """Draw on the canvas, the lower left corner at the origin."""
-        ink, y = self._ink, self.height
-        top = y - self._heading_height
-        parts = ["q\n", *self._tints(top), ink.shown([ink.heading], y, QUIET)]
-        parts.append(self._rule(top + 0.5, self._accent, 1))
-        parts.append(f"{stroke(HAIR)} 0.4 w\n")
+    def _parts(self, above: Sequence[Row], below: Sequence[Row]) -> list[Block]:
+        found: list[Block] = []
+        for rows in (above, below):
+            part = TableFlow(self._ink, rows, self._accent, self._tint, self._element)
+            part._is_first = self._is_first and not found
+            found.append(part)
+        return found
+
+    def draw(self, file: PdfFile, x: float, y: float) -> None:
+        """Draw its rules, then its texts; the heading is content once, and repeated for the eye alone."""
+        ink, tags, top = self._ink, file.tags, self.height - self._heading_height
+        parts = [f"q\n1 0 0 1 {x:.2f} {y:.2f} cm\n", tags.artifact(), *self._lines(top), tags.close()]
+        if self._is_first:
+            parts.append(ink.shown([ink.heading], self.height, QUIET, lambda row: self._marked(file, row)))
+        else:
+            repeated = ink.shown([ink.heading], self.height, QUIET, lambda row: "".join(row.cells))
+            parts += (tags.artifact("Pagination"), repeated, tags.close())
+        parts.append(ink.shown(self._rows, top, INK, lambda row: self._marked(file, row)))
+        if any(row.links for row in self._rows):
+            parts += (tags.artifact(), *self._link(file, x, y, top), tags.close())
+        file.put("".join([*parts, "Q\n"]))
+
+    def _marked(self, file: PdfFile, row: Row) -> str:
+        """The cells of a row as content."""
+        return file.tags.row(self._element, row.kinds, row.cells, tuple(at for at, _ in row.links))
+
+    def _lines(self, top: float) -> Iterator[str]:
+        """What is drawn behind its texts."""
+        yield from self._tints(top)
+        yield self._rule(top + 0.5, self._accent, 1)
+        yield f"{stroke(HAIR)} 0.4 w\n"
         y = top
         for row, below in zip(self._rows, self._rows[1:], strict=False):
             y -= row.height
             if below.kind not in _TOTALS:
-                parts.append(f"0 {y:.2f} m {self.width:.2f} {y:.2f} l\n")
-        parts.append("S\n")
+                yield f"0 {y:.2f} m {self._ink.width:.2f} {y:.2f} l\n"
+        yield "S\n"
         y = top
         for row, above in zip(self._rows, [None, *self._rows], strict=False):
             if row.kind in _TOTALS and (above is None or above.kind is not row.kind):
-                parts.append(self._rule(y, self._accent, 1 if row.kind is RowKind.TOTAL else 0.5))
+                yield self._rule(y, self._accent, 1 if row.kind is RowKind.TOTAL else 0.5)
             y -= row.height
-        parts.append(ink.shown(self._rows, top, INK))
-        if any(row.links for row in self._rows):
-            parts += self._link(top)
-        self.canv.addLiteral("".join([*parts, "Q"]))
 
-    def _link(self, top: float) -> Iterator[str]:
+    def _link(self, file: PdfFile, x: float, y: float, top: float) -> Iterator[str]:
         """Lay a link over each cell that leads somewhere; what underlines them."""
-        ink, y = self._ink, top
+        ink, down = self._ink, top
+        links = iter(file.tags.leading(sum(len(row.links) for row in self._rows)))
         yield f"{stroke(self._accent)} 0.4 w\n"
         for row in self._rows:
             for at, address in row.links:
+                element = next(links)
                 for left, right, number in ink.underlined(at, row.texts[at]):
-                    base = y - _ABOVE - ink.size * 0.94 - number * ink.leading - 1.2
+                    base = down - _ABOVE - ink.size * 0.94 - number * ink.leading - 1.2
                     yield f"{left:.2f} {base:.2f} m {right:.2f} {base:.2f} l S\n"
-                    self.canv.linkURL(address, (left, base - 1, right, base + ink.size + 1), relative=1)
-            y -= row.height
+                    sides = (x + left, y + base - 1, x + right, y + base + ink.size + 1)
+                    file.link(element, sides, row.texts[at], address=address)
+            down -= row.height
 
     def _rule(self, y: float, colour: Color, width: float) -> str:
-        return f"{stroke(colour)} {width:g} w 0 {y:.2f} m {self.width:.2f} {y:.2f} l S\n"
+        return f"{stroke(colour)} {width:g} w 0 {y:.2f} m {self._ink.width:.2f} {y:.2f} l S\n"
 
     def _tints(self, top: float) -> Iterator[str]:
         y = top
         for row in self._rows:
             for at in row.tints:
-                box = f"{self._ink.lefts[at]:.2f} {y - row.height:.2f} {self._ink.columns[at].width:.2f}"
-                yield f"{fill(self._tint)} {box} {row.height:.2f} re f\n"
+                sides = f"{self._ink.lefts[at]:.2f} {y - row.height:.2f} {self._ink.columns[at].width:.2f}"
+                yield f"{fill(self._tint)} {sides} {row.height:.2f} re f\n"
             y -= row.height
 
 

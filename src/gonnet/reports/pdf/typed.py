@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Iterable, Sequence
 
 from reportlab.lib.units import mm
@@ -10,6 +9,8 @@ from reportlab.lib.units import mm
 from gonnet.jobs.style import Paper
 from gonnet.reports.drawing import UnprintableError
 from gonnet.reports.fonts import MONO, typed_family
+from gonnet.reports.pdf.file import PdfFile
+from gonnet.reports.pdf.metadata import About
 from gonnet.reports.pen import INK, fill
 from gonnet.reports.plans.widths import paper_size
 
@@ -47,17 +48,11 @@ class TypedPainter:
         """
         for sign in self._family.unprintable(text for page in pages for line in page for text in line):
             raise UnprintableError(f"in its text, {self._family.trouble(sign)}")
-        target = io.BytesIO()
-        canvas = self._alphabet.canvas(target, pagesize=self._page, invariant=1, pageCompression=1)
-        canvas.setTitle(title)
-        canvas.setAuthor(organisation)
-        canvas.setCreator("Gonnet")
-        canvas.setProducer("Gonnet")
+        file = PdfFile(self._alphabet, (MONO,))
         for page in pages:
-            canvas.addLiteral(self._operators(page))
-            canvas.showPage()
-        canvas.save()
-        return target.getvalue()
+            file.begin_page(*self._page)
+            file.put(self._operators(page))
+        return file.finish(About(title=title, author=organisation))
 
     def _operators(self, page: Sequence[Layers]) -> str:
         face = self._alphabet.faces[MONO]
