@@ -15,7 +15,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from struct import Struct
 
-from gonnet.checks.reading.pdf_texts import INFO, by_lines, parts_of_pdf
+from gonnet.checks.reading.pdf_texts import FIGURES, INFO, by_lines, parts_of_pdf
 from gonnet.checks.spelling import BARRIER
 from gonnet.remembering import Remembered
 
@@ -49,10 +49,6 @@ _BRACKETS = bytes.maketrans(b"[]", b"  ")
 # PDFDocEncoding where it is not Latin-1 (annex D.3).
 _PDFDOC = dict(zip(range(0x18, 0x20), "˘ˇˆ˙˝˛˚˜", strict=True))
 _PDFDOC |= dict(zip(range(0x80, 0x9F), "•†‡…—–ƒ⁄‹›−‰„“”‘’‚™ﬁﬂŁŒŠŸŽıłœšž", strict=True)) | {0xA0: "€"}
-
-
-FIGURES = "the descriptions of figures"
-"""The place of what is said of figures to those who cannot see them; PDFium does not read it."""
 
 
 class UnfamiliarError(Exception):
@@ -96,7 +92,6 @@ def alike(one: Sequence[tuple[str, Sequence[str]]], other: Sequence[tuple[str, S
 
     Without regard to case, as the search has none: so ligatures, which PDFium takes apart, are the letters they join.
     """
-    one = [part for part in one if part[0] != FIGURES]
     if [place for place, _ in one] != [place for place, _ in other]:
         return False
     counted = (
@@ -106,7 +101,7 @@ def alike(one: Sequence[tuple[str, Sequence[str]]], other: Sequence[tuple[str, S
 
 
 def parts_of_drawn(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
-    """As `parts_of_pdf`, and what is said of figures.
+    """As `parts_of_pdf`.
 
     Raises:
         UnfamiliarError: something of the file is not known here.
@@ -114,11 +109,11 @@ def parts_of_drawn(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
     file = _File(data)
     info = file.head(file.info)
     yield "properties", tuple(_entry(info, name) for name in INFO)
-    if described := tuple(file.described()):
-        yield FIGURES, described
     yield "bookmarks", tuple(file.titles())
     for number, page in enumerate(file.pages(), 1):
         yield f"page {number}", (*file.text(page).split(BARRIER), *file.links(page))
+    if described := tuple(file.described()):
+        yield FIGURES, described
 
 
 class _File:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 import pypdfium2
 from pypdfium2 import raw
@@ -16,11 +17,13 @@ from gonnet.checks.spelling import MAYBE
 
 _ANYWHERE = (-1e6, 1e6, 1e6, -1e6)  # on the page or beside it, where programs find it all the same
 INFO = (b"Title", b"Author", b"Subject", b"Keywords", b"Creator", b"Producer")
+FIGURES = "the descriptions of figures"
+"""The place of what is said of figures to those who cannot see them."""
 _ROOM = 8_192  # units of UTF-16 that most texts of a page fit into
 
 
 def parts_of_pdf(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
-    """Its properties, its bookmarks and each of its pages (`page 2`), with their texts.
+    """Its properties, its bookmarks, each of its pages (`page 2`), and what is said of figures, with their texts.
 
     Raises:
         ValueError: the bytes are not a PDF that can be read.
@@ -35,6 +38,8 @@ def parts_of_pdf(data: bytes) -> Iterator[tuple[str, tuple[str, ...]]]:
         yield "bookmarks", tuple(str(entry.get_title()) for entry in document.get_toc())
         for number in range(len(document)):
             yield f"page {number + 1}", reader.page(document.raw, number)
+        if reader.described:
+            yield FIGURES, tuple(reader.described)
     finally:
         document.close()
 
@@ -46,9 +51,14 @@ def by_lines(parts: Iterable[tuple[str, tuple[str, ...]]]) -> Iterator[tuple[str
 
 
 class _Reader:
-    """Takes texts out of PDFium by way of a buffer, which grows when one does not fit."""
+    """Takes texts out of PDFium by way of a buffer, which grows when one does not fit.
+
+    Attributes:
+        described: What is said of the figures of the pages that were read.
+    """
 
     def __init__(self) -> None:
+        self.described: list[str] = []
         self._take_room(_ROOM)
 
     def _take_room(self, units: int) -> None:
@@ -70,12 +80,35 @@ class _Reader:
             if not texts:
                 raise ValueError(f"page {number + 1} of the PDF cannot be read")
             shown = self._text(lambda: int(raw.FPDFText_GetBoundedText(texts, *_ANYWHERE, self._buffer, self._units)))
+            self.described += self._descriptions(page)
             return shown, *_links(document, page)
         finally:
             if texts:
                 raw.FPDFText_ClosePage(texts)
             if page:
                 raw.FPDF_ClosePage(page)
+
+    def _descriptions(self, page: object) -> Iterator[str]:
+        """What is said of the figures of a page (ISO 32000-1, 14.9.3)."""
+        tree = raw.FPDF_StructTree_GetForPage(page)
+        if not tree:
+            return
+        try:
+            many = raw.FPDF_StructTree_CountChildren(tree)
+            waiting = [raw.FPDF_StructTree_GetChildAtIndex(tree, at) for at in range(many)][::-1]
+            while waiting:
+                element = waiting.pop()
+                text = self._text(partial(self._alternative, element))
+                if text:
+                    yield text
+                many = raw.FPDF_StructElement_CountChildren(element)
+                kids = (raw.FPDF_StructElement_GetChildAtIndex(element, at) for at in range(many))
+                waiting += reversed([kid for kid in kids if kid])
+        finally:
+            raw.FPDF_StructTree_Close(tree)
+
+    def _alternative(self, element: object) -> int:
+        return int(raw.FPDF_StructElement_GetAltText(element, self._buffer, 2 * self._units)) // 2
 
     def _text(self, fill: Callable[[], int]) -> str:
         """What was filled in, in so many units; where it may have been cut, it is asked for again with more room."""
