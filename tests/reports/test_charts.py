@@ -11,14 +11,17 @@ from typing import Any
 
 import pytest
 
+from gonnet.pipeline.check import check
+from gonnet.pipeline.survey import Request
 from gonnet.reports import draw
 from gonnet.reports.chart_drawing import ChartDrawing
 from gonnet.reports.fonts import family
 from gonnet.reports.html import SvgPen
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import Layout
-from opened import HEAD, laid, unpacked
-from support import Dairy
+from opened import HEAD, laid
+from read_aloud import heard
+from support import AS_OF, Dairy
 
 TEXT_BLOCK = '      - text: "Collected in October."\n'
 ROWS = [("01", 300, "30.00", "north"), ("01", 100, "10.00", "south"), ("02", 200, "", "north"), ("04", -50, "5.00", "")]
@@ -146,7 +149,33 @@ def test_a_chart_says_what_it_shows_to_those_who_cannot_see_it(dairy: Dairy, for
     if form == "html":
         assert b'role="img"><title>Litres of each day</title>' in data
     else:
-        assert b"/Alt (Litres of each day)" in unpacked(data)
+        (figure,) = heard(data).all("Figure")
+        assert figure.alternative == "Litres of each day. Litres: 1 Oct 2026 400, 2 Oct 2026 200, 3 Oct 2026 −50"
+
+
+@pytest.mark.parametrize(
+    ("language", "chart", "said"),
+    [
+        ("en_IE", "kind: bars, over: day, series: {value: litres}", "Chart: Litres (Day: 1 Oct 2026 – 2 Oct 2026)"),
+        ("pl_PL", "kind: bars, over: day, series: {value: litres}", "Wykres: Litres (Day: 1 paź 2026 – 2 paź 2026)"),
+        ("de_AT", "kind: shares, over: remark, series: {value: litres}", "Diagramm: Litres (Remark)"),
+    ],
+)
+def test_a_chart_without_words_says_which_values_it_shows_and_check_tells(
+    dairy: Dairy, language: str, chart: str, said: str
+) -> None:
+    settings = (dairy.folder / "gonnet.yaml").read_text("utf-8").replace("locale: en_IE", f"locale: {language}")
+    dairy.write("gonnet.yaml", settings)
+    dairy.write("milk.csv", HEAD + "117,2026-10-01,390,1.00,calm\n117,2026-10-02,250,2.00,Hallbank\n")
+    change = (TEXT_BLOCK, f"      - chart: {{{chart}}}\n")
+    layout, _ = laid(dairy, "117", change)
+    (block,) = (part for part in layout.blocks if isinstance(part, ChartLayout))
+    assert block.alt == said
+    with dairy.tools() as tools:
+        checked = check(dairy.job(change), tools, Request(as_of=AS_OF, asked={}))
+        held = dairy.by_key(tools, dairy.prepared(tools, change))["117"].hits
+    assert "a chart of 'statement' has no `alt`" in " ".join(finding.text for finding in checked.findings)
+    assert {hit.value for hit in held} == {"Hallbank"}, "what the data say is not taken for what the job says"
 
 
 def test_a_ticks_number_that_is_somebodys_key_holds_nobody(dairy: Dairy) -> None:

@@ -58,6 +58,9 @@ def test_what_is_heard_is_the_plain_text_in_its_order(dairy: Dairy) -> None:
     assert (made.pages or 0) > 3
     tree = heard(made.data)
     plain = re.sub(r"^-[- ]+$|\(https://\S+\)", "", plain_text(layout), flags=re.MULTILINE)
+    (figure,) = tree.all("Figure")
+    assert figure.alternative.startswith("Litres of each day. Litres: 1 Oct 2026 310, 2 Oct 2026 315, ")
+    figure.alternative = "Litres of each day"
     assert words(tree.said()) == words(f"{layout.title} {plain}")
     assert [kid.kind for kid in tree.kids] == ["H1", "L", "H2", "L", "P", "L", "P", "Figure", "Table", "Table"]
     (link,) = tree.all("Link")

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.checking import hello, servers
+from gonnet.pipeline.checking import hello, reading_aloud, servers
 from gonnet.pipeline.checking.unfillable import unfillable
 from gonnet.pipeline.due import checking
 from gonnet.pipeline.making import everyday_words
@@ -78,6 +78,7 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
             *unfillable(job, found, _noting(found.plans, held)),
             *servers.troubles(job, tools.workspace),
             *checking.troubles(job, tools),
+            *reading_aloud.unclaimed(job, tools),
             *(hello.answers(job, tools) if greets else ()),
         )
         tables = {name: found.engine.count(name) for name in job.file.tables}

@@ -49,7 +49,7 @@ class ChartSpec(Section):
             whole.
         over: The column whose values are the places on the axis.
         series: The values that are drawn: one series, or up to six.
-        alt: What it shows, in words, for those who cannot see it.
+        alt: What it shows, in words, for those who cannot see it; when left out, which values, and from where to where.
         by: A column each of whose values makes a series of its own; only with a single series.
         title: What stands above the chart.
         target: A line at this value.
@@ -71,7 +71,7 @@ class ChartSpec(Section):
         BeforeValidator(as_tuple_of_one, json_schema_input_type=Series | tuple[Series, ...]),
         Field(min_length=1, max_length=6),
     ]
-    alt: Text
+    alt: Text | None = None
     by: str | None = None
     title: Text | None = None
     target: Annotated[Decimal | None, BeforeValidator(exact)] = None

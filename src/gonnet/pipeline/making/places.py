@@ -71,7 +71,7 @@ def drawn(layouts: Sequence[Layout]) -> Collection[str]:
                     found.update(*(line.texts for line in (*block.lines, *block.totals)))
                     found.update(link.address for links in block.links.values() for link in links)
                 case ChartLayout():
-                    found.update(block.texts(), (block.alt,))
+                    found.update(block.texts(), (block.alt, block.in_words()))
                 case _:
                     pass
     return found

@@ -15,6 +15,7 @@ Rows = Sequence[tuple[object, ...]]
 _TICKS = 5
 MOST_SERIES = 6
 MOST_SHARES = 20
+_MOST_TOLD = 100  # places of a chart whose numbers are said
 LIGHTER = (0.0, 0.55, 0.8, 0.3, 0.92, 0.7)
 """How far the colours of the series go towards white, one after the other: apart also in grey."""
 
@@ -87,6 +88,16 @@ class ChartLayout:
         if self.measured:
             yield from ((text, None) for text in self.places)
 
+    def in_words(self) -> str:
+        """What those hear who cannot see it: what it shows, and its numbers, series by series."""
+        told = [self.alt.rstrip(".")]
+        for series in self.series:
+            pairs = zip(self.places[:_MOST_TOLD], series.texts, strict=False)
+            found = ", ".join(f"{place} {text}" for place, text in pairs if text)
+            told.append(f"{series.label}: {found}{' …' if len(self.places) > _MOST_TOLD else ''}")
+        told += [f"{label}: {text}" for label, _, text in self.lines]
+        return ". ".join(told)
+
     def texts(self) -> Iterator[str]:
         """Every text on it."""
         yield from (self.title or "", self.over, self.unit, self.empty, *self.places)
@@ -131,10 +142,18 @@ class ChartLayoutMaker:
             unit=plan.unit,
             pattern=plan.body.pattern or "0",
             height=plan.height,
-            alt=plan.alt,
+            alt=plan.alt or self._described(series, named),
             empty=plan.empty,
             parts=tuple(series.label for series in own) if plan.by else (),
         )
+
+    def _described(self, series: Sequence[SeriesLayout], places: Sequence[str]) -> str:
+        """What it shows where the job does not say it: which values, and from where to where."""
+        shown = ", ".join(dict.fromkeys(part.label for part in series))
+        along = self._plan.places.label
+        if places and self._plan.kind != "shares":
+            along = f"{along}: {places[0]} – {places[-1]}" if len(places) > 1 else f"{along}: {places[0]}"
+        return f"{self._house.words.chart}: {shown} ({along})"
 
     def _own(self, rows: Rows, places: Sequence[object]) -> list[SeriesLayout]:
         plan = self._plan

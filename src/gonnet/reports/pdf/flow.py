@@ -90,7 +90,7 @@ class Flow:
                 yield from self._table(block)
 
     def _chart(self, chart: ChartLayout) -> Iterator[Block]:
-        element = figure(self._within, chart.alt)
+        element = figure(self._within, chart.in_words())
         if chart.title:
             caption = Element("Caption", element) if chart.places else Element("P", self._within)
             yield self._text(chart.title, self._caption, caption).as_heading()

@@ -308,7 +308,7 @@ class ChartPlan:
     run: tuple[tuple[str, Mapping[object, Decimal]], ...]
     unit: str
     height: float
-    alt: str
+    alt: str | None
     empty: str
 
 
