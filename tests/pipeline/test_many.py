@@ -23,6 +23,7 @@ from gonnet.pipeline.preview import preview
 from gonnet.pipeline.reviewing import sampling
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.surveying import plans, portions
+from gonnet.rules import context
 from support import AS_OF, Dairy
 
 KEYS = [f"{number:03}" for number in range(40)]
@@ -104,6 +105,7 @@ def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.Monk
     monkeypatch.setattr(plans, "_KEPT", 3)
     monkeypatch.setattr(portions, "_MANY", 7)
     monkeypatch.setattr(row_account, "_TOGETHER", 4)
+    monkeypatch.setattr(context, "_TOGETHER", 9)
     assert seen(many, tmp_path / "more") == few
     names = [name for _, _, _, documents in few["made"] for name, _ in documents]
     assert len(names) == len(set(names)) == 2 * len(KEYS[3:]), "each file has a name of its own"

@@ -138,7 +138,7 @@ class QueryLimits(Section):
     """
 
     seconds: int = Field(default=1_800, ge=1, le=86_400)
-    megabytes: int = Field(default=400, ge=100)
+    megabytes: int = Field(default=300, ge=100)
 
 
 class WorkspaceFile(Section):

@@ -13,6 +13,7 @@ from gonnet.data import Columns, Engine, Names, quoted
 
 NAMES = ("recipient", "run", "whole", "past", "earlier")
 FIGURES, SEEN, SEEN_UNCHANGED = "gonnet_figures", "gonnet_view", "gonnet_view_unchanged"
+_TOGETHER = 100_000  # keys that are grouped at a time
 _LIST, _PAST, _EARLIER = "gonnet_list", "gonnet_past", "gonnet_earlier"
 
 
@@ -87,6 +88,19 @@ def aggregates(figures: Mapping[str, str], *, with_rows: bool) -> str:
     """What a query over rows selects to have figures; with the number of rows before them, if wanted."""
     found = ['count(*) as "rows"'] if with_rows else []
     return ", ".join([*found, *(f"({sql}\n) as {quoted(name)}" for name, sql in figures.items())])
+
+
+def ranges(engine: Engine, keys: str) -> list[tuple[str, dict[str, object]]]:
+    """More of a condition that takes some keys after the others, with its values: what is grouped has room in memory.
+
+    Few keys are one range, for which nothing is asked.
+    """
+    if engine.count(keys) <= _TOGETHER:
+        return [("", {})]
+    numbered = f"select gonnet_key, (row_number() over (order by gonnet_key) - 1) // {_TOGETHER} as part from {keys}"
+    found = engine.query(f"select min(gonnet_key), max(gonnet_key) from ({numbered}) group by part order by part")
+    within = "and gonnet_key between $gonnet_first and $gonnet_last"
+    return [(within, {"gonnet_first": first, "gonnet_last": last}) for first, last in found]
 
 
 def rows_by_package(view: str) -> str:

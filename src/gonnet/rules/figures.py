@@ -28,6 +28,7 @@ from gonnet.rules.context import (
     aggregates,
     put,
     put_rows_by_package,
+    ranges,
     rows_by_package,
 )
 
@@ -219,16 +220,16 @@ def _make_figures(
 ) -> None:
     """A table of the figures over one view, a line for each key, whether it has rows there or not."""
     selected = aggregates(figures[view], with_rows=table == FIGURES)
-    engine.query(
-        f"""create or replace table {table} as select gonnet_key, {selected}
-        from {rows_by_package(view)} where gonnet_key is not null group by gonnet_key""",
-        values,
-    )
+    for at, (within, bounds) in enumerate(ranges(engine, keys)):
+        into = f"insert into {table}" if at else f"create or replace table {table} as"
+        engine.query(
+            f"""{into} select gonnet_key, {selected}
+            from {rows_by_package(view)} where gonnet_key is not null {within} group by gonnet_key""",
+            {**values, **bounds},
+        )
     nothing = f"select {selected} from {view} where false"
-    if engine.count(table) == engine.count(
-        keys
-    ):  # every key has rows; that each figure runs over none is looked at all the same
-        engine.query(nothing, values)
+    if engine.count(table) == engine.count(keys):
+        engine.query(nothing, values)  # every key has rows; that each figure runs over none is looked at all the same
         return
     engine.query(
         f"""insert into {table} select lacking.gonnet_key, nothing.* from (
