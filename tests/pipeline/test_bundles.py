@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from gonnet.errors import JobError
 from gonnet.ledger import PackageRecord, RunRecord
 from gonnet.pipeline.tools import Tools
+from made import FORM_CHANGE, form
 from opened import pdf_pages, sheet
 from support import Dairy
 
@@ -140,6 +141,27 @@ def _no_rules() -> list[tuple[str, str]]:
     ]
 
 
+@pytest.mark.parametrize("by_rule", [False, True])
+def test_a_joined_bundle_has_a_form_for_each_key_with_the_rows_of_this_key(dairy: Dairy, *, by_rule: bool) -> None:
+    form(dairy.folder)
+    lists = f"  - {FARM}\n  - {{rows: members, {ADVISER}, bundle: {{as: joined, name: All}}}}\n"
+    changes = (
+        [*NEUTRAL, FORM_CHANGE, ("{report: statement, as: xlsx}", "{report: statement, as: html}")]
+        if by_rule
+        else [*NEUTRAL, FORM_CHANGE]
+    )
+    if by_rule:
+        changes.append(("rules:\n", "rules:\n  - {name: sheets, for: bundles, when: rows > 0, as: xlsx}\n"))
+    with dairy.tools() as tools:
+        _, found = prepared(dairy, tools, lists, *changes)
+        package = found["ines@tarnvale.example"]
+        made = {name: data for name, data in files(tools, package).items() if name.endswith("xlsx")}
+    assert str(package.state) == "ready", package.reason
+    litres = {name: [row[1] for row in sheet(data)[6:] if isinstance(row[1], int)] for name, data in made.items()}
+    assert litres == {"00042 statement.xlsx": [1200, 1180], "117 statement.xlsx": [800, 790]}
+    assert {d.name: d.rows for d in package.documents if d.format == "xlsx"} == dict.fromkeys(litres, 2)
+
+
 def test_a_stranger_in_a_bundle_is_found_and_its_own_are_not(dairy: Dairy) -> None:
     dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text("utf-8").replace("second tank", "see Hallbank"))
     with dairy.tools() as tools:
@@ -158,7 +180,10 @@ def test_a_stranger_in_a_bundle_is_found_and_its_own_are_not(dairy: Dairy) -> No
         (("to: email, cc", "settings: {message: other}, to: email, cc"), "there is no message 'other'"),
         (("to: email, cc", "settings: {documents: [other]}, to: email, cc"), "the package has no document 'other'"),
         (("to: email, cc", "bundle: {as: joined, cover: x}, to: email, cc"), "there is no report 'x'"),
-        (("to: email, cc", "bundle: {as: joined}, to: email, cc"), "fills in a form, which cannot be joined"),
+        (
+            ("to: email, cc", "bundle: {as: joined, cover: statement}, to: email, cc"),
+            "fills in a form, which cannot be the",
+        ),
         (("to: email, cc", "bundle: {as: joined, cover: statement}, to: email, cc"), "nothing would have the cover"),
         (("to: email, cc", "bundle: {order: nothing}, to: email, cc"), "the order of the bundle does not run"),
         (("key: farm_no", "key: [farm_no, farm_name]"), "the key has 2 columns here and 1 where the job splits"),

@@ -8,68 +8,22 @@ import shutil
 import subprocess
 from dataclasses import replace
 from decimal import Decimal
-from pathlib import Path
 from typing import Any
 
 import openpyxl
 import pytest
-from openpyxl.chart import BarChart, Reference
 from openpyxl.comments import Comment
-from openpyxl.formatting.rule import CellIsRule
-from openpyxl.styles import Font
-from openpyxl.workbook.defined_name import DefinedName
 
 from gonnet.errors import JobError
 from gonnet.reports import draw
 from gonnet.reports.workbook.growing import grown
+from made import FORM, FORM_CHANGE, form
 from opened import laid, many_rows
 from support import RULES, Dairy
 
-FORM = """\
-    form:
-      file: form.xlsx
-      cells: {Farm: "{{ recipient.farm_name }}", Payable: "{{ figures.payable }}", Said: "{{ figures.payable | money }}"}
-      rows: Lines
-    blocks:"""
-CHANGE = ("    blocks:", FORM)
-
-
-def form(folder: Path, **cells: object) -> None:
-    """A form with a row of lines (7), totals (8), a mean, merged cells, a condition, a chart and a second sheet."""
-    book = openpyxl.Workbook()
-    sheet: Any = book.active
-    sheet.title = "Milk 2026"
-    usual = {
-        "A1": "Tarnvale", "A6": "Day", "B4": 0, "A7": "day", "B7": "litres", "C7": "amount", "D7": "=C7/B7", "E7": "remark",
-        "B8": "=SUM(B7:B7)", "C8": "=SUM(C$7:C$7)", "B10": "=B8/COUNT(B7:B7)", "C10": "wide",
-    }  # fmt: skip
-    for place, value in (usual | cells).items():
-        sheet[place] = value
-    for place, look in {"B4": '0.00 "€"', "A7": "ddd d mmm", "C7": "#,##0.00", "C8": "#,##0.00"}.items():
-        sheet[place].number_format = look
-    sheet["B7"].font = Font(italic=True)
-    sheet.row_dimensions[7].height, sheet.row_dimensions[10].height = 18, 30
-    sheet.merge_cells("C10:D10")
-    rule: Any = CellIsRule
-    sheet.conditional_formatting.add("B7:B7", rule(operator="greaterThan", formula=["795"], font=Font(bold=True)))
-    chart = BarChart()
-    chart.add_data(Reference(sheet, min_col=2, min_row=6, max_row=7), titles_from_data=True)
-    chart.set_categories(Reference(sheet, min_col=1, min_row=7))
-    sheet.add_chart(chart, "A12")
-    book.create_sheet("Sum")["A1"] = "=SUM('Milk 2026'!C7:C7)+'Milk 2026'!C8"
-    for name, place in {
-        "Farm": "$B$3",
-        "Payable": "$B$4",
-        "Said": "$B$5",
-        "Lines": "$A$7:$E$7",
-        "Mean": "$B$10",
-    }.items():
-        book.defined_names[name] = DefinedName(name, attr_text=f"'Milk 2026'!{place}")
-    book.save(folder / "form.xlsx")
-
 
 def filled(dairy: Dairy, *changes: tuple[str, str]) -> tuple[bytes, Any]:
-    layout, look = laid(dairy, "117", CHANGE, *changes)
+    layout, look = laid(dairy, "117", FORM_CHANGE, *changes)
     data = draw(layout, "xlsx", look).data
     assert draw(layout, "xlsx", look).data == data
     return data, openpyxl.load_workbook(io.BytesIO(data))
@@ -114,7 +68,7 @@ def test_cells_are_filled_and_everything_follows_the_rows(dairy: Dairy) -> None:
 def test_values_of_a_form_lead_where_those_of_its_table_do(dairy: Dairy) -> None:
     form(dairy.folder)
     linked = "{field: remark, link: 'https://pool.tarnvale.example/{{ row.litres }}'}"
-    layout, look = laid(dairy, "117", CHANGE, ("{field: remark}", linked))
+    layout, look = laid(dairy, "117", FORM_CHANGE, ("{field: remark}", linked))
     sheet: Any = openpyxl.load_workbook(io.BytesIO(draw(layout, "xlsx", look).data)).worksheets[0]
     found = [cell.hyperlink.target for row in sheet.iter_rows() for cell in row if cell.hyperlink]
     assert found == ["https://pool.tarnvale.example/800"]  # the other remark is empty
@@ -142,7 +96,7 @@ def test_no_rows_and_one_row(dairy: Dairy) -> None:
         many_rows(dairy, count)
         sheet = filled(dairy)[1]["Milk 2026"]
         assert (sheet["B7"].value, sheet.cell(7 + count, 2).value) == cells
-    layout, look = laid(dairy, "117", CHANGE)
+    layout, look = laid(dairy, "117", FORM_CHANGE)
     (table,) = layout.tables()
     none = replace(table, texts=((),) * 4, values=((),) * 4, rows=0)
     blocks = tuple(none if block is table else block for block in layout.blocks)
@@ -166,7 +120,7 @@ def test_what_was_left_in_a_form_of_somebody_else_holds_the_others(dairy: Dairy,
     book.save(dairy.folder / "form.xlsx")
     with dairy.tools() as tools:
         found = dairy.by_key(
-            tools, dairy.prepared(tools, CHANGE, ("{report: statement, as: pdf}, ", ""), (RULES, "  []\n"))
+            tools, dairy.prepared(tools, FORM_CHANGE, ("{report: statement, as: pdf}, ", ""), (RULES, "  []\n"))
         )
     assert {key: str(package.state) for key, package in found.items() if package.rows} == {
         "00042": "held", "117": "held", "118": "ready",
@@ -177,7 +131,7 @@ def test_what_was_left_in_a_form_of_somebody_else_holds_the_others(dairy: Dairy,
 def test_a_form_is_read_back_like_any_document(dairy: Dairy) -> None:
     form(dairy.folder, A1="Compare with 00042")
     with dairy.tools() as tools:
-        found = dairy.by_key(tools, dairy.prepared(tools, CHANGE))
+        found = dairy.by_key(tools, dairy.prepared(tools, FORM_CHANGE))
     assert (str(found["117"].state), str(found["00042"].state)) == ("held", "ready")
     assert "in the xlsx" in found["117"].reason
 

@@ -169,10 +169,10 @@ class DocumentMaker:
     def _of(self, part: SlicePlan, evaluated: Evaluated, stem: str) -> Iterator[DocumentPlan]:
         """The documents of one slice, those that are joined as one."""
         groups = self._groups()
-        alone = [(index, spec) for index, spec in self._chosen if spec.format not in groups or not _can_join(spec)]
+        alone = [(index, spec) for index, spec in self._chosen if spec.format not in groups or not self._can_join(spec)]
         per_format = Counter(spec.format for _, spec in alone if spec.file is None)
         for index, spec in self._chosen:
-            if (group := groups.get(spec.format)) and _can_join(spec):
+            if (group := groups.get(spec.format)) and self._can_join(spec):
                 if group[0][0] == index:
                     yield self._joined(group, part, evaluated, stem)
                 continue
@@ -185,12 +185,18 @@ class DocumentMaker:
             shown = PartPlan(spec.shows, evaluated.hidden(spec.shows), part.key)
             yield from self._documents(index, spec, shown, name, part)
 
+    def _can_join(self, spec: DocumentSpec) -> bool:
+        """Whether a document may become one file with others of its format: a workbook of one's own stays one."""
+        if spec.report is None or spec.format != "xlsx":
+            return spec.format == "pdf"
+        return self._job.file.reports[spec.report].form is None
+
     def _groups(self) -> dict[str, list[_Numbered]]:
         """Format → the documents that become one file; a single one does where it gets a cover, or is of files."""
         join = self._job.file.package.join
         found = {}
         for form in join.formats if join else ():
-            group = [(index, spec) for index, spec in self._chosen if spec.format == form and _can_join(spec)]
+            group = [(index, spec) for index, spec in self._chosen if spec.format == form and self._can_join(spec)]
             of_files = any(spec.arrival in self._known.files for _, spec in group)
             if len(group) > 1 or (group and join and (join.cover or of_files)):
                 found[str(form)] = group
@@ -216,8 +222,8 @@ class DocumentMaker:
         """All PDFs of a bundle as one and all its workbooks as one, key after key; other documents as they are."""
         whole = SlicePlan(self._key, self._names)
         stem = self._stem(whole, bundle)
-        for form, can_join in dict.fromkeys((spec.format, _can_join(spec)) for _, spec in self._chosen):
-            group = [one for one in self._chosen if (one[1].format, _can_join(one[1])) == (form, can_join)]
+        for form, can_join in dict.fromkeys((spec.format, self._can_join(spec)) for _, spec in self._chosen):
+            group = [one for one in self._chosen if (one[1].format, self._can_join(one[1])) == (form, can_join)]
             if not can_join:
                 for part in slices:
                     own = self._known.evaluated[part.key]
@@ -308,11 +314,6 @@ class DocumentMaker:
             may_print=spec.password.allow_print,
             may_copy=spec.password.allow_copy,
         )
-
-
-def _can_join(spec: DocumentSpec) -> bool:
-    """Whether a document may become one file with others of its format: PDFs, and workbooks that are drawn here."""
-    return spec.format == "pdf" or (spec.format == "xlsx" and spec.arrival is None)
 
 
 def _chosen(job: Job, decision: Decision) -> Iterator[_Numbered]:

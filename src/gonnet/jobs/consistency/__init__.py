@@ -160,18 +160,15 @@ def _join(job: Job) -> Iterator[JobError]:
         fix = meant(join.cover, sorted(job.file.reports), noun="report")
         yield JobError(f"there is no report '{join.cover}'", where=job.at("package", "join", "cover"), fix=fix)
     if "xlsx" in join.formats:
-        yield from _forms(job, join.cover, job.at("package", "join"), "Write `join: {as: pdf}`")
+        yield from _filled_cover(job, join.cover, job.at("package", "join", "cover"))
     yield from _cover(job, join.cover, set(join.formats), job.at("package", "join", "cover"))
 
 
-def _forms(job: Job, cover: str | None, where: str, fix: str) -> Iterator[JobError]:
-    """A form is one workbook and stays one: joining would fill in the first and lose the rest."""
-    asked = {*(rule.format for rule in job.file.rules), *(spec.settings.format for spec in job.file.recipients)}
-    shown = {document.shows for document in job.file.package.documents if {document.format, *asked} & {"xlsx"}}
-    for name in sorted(shown | {cover or ""}):
-        if name in job.file.reports and job.file.reports[name].form is not None:
-            what = f"report '{name}' fills in a form, which cannot be joined with other workbooks"
-            yield JobError(what, where=where, fix=fix)
+def _filled_cover(job: Job, cover: str | None, where: str) -> Iterator[JobError]:
+    """A cover that fills in a form: a workbook of one's own stays one, and is joined with no other."""
+    if cover in job.file.reports and job.file.reports[cover].form is not None:
+        what = f"report '{cover}' fills in a form, which cannot be the cover of another workbook"
+        yield JobError(what, where=where, fix="Choose a report without a form, or leave the cover out")
 
 
 def _cover(job: Job, cover: str | None, joined: set[str], where: str) -> Iterator[JobError]:
@@ -223,8 +220,7 @@ def _lists(job: Job) -> Iterator[JobError]:
             where = job.at_list(index, "bundle", "cover")
             yield JobError(f"there is no report '{spec.bundle.cover}'", where=where, fix=fix)
         if spec.bundle is not None and spec.bundle.form == "joined":
-            fix = "Write `bundle: {as: apart}`"
-            yield from _forms(job, spec.bundle.cover, job.at_list(index, "bundle"), fix)
+            yield from _filled_cover(job, spec.bundle.cover, job.at_list(index, "bundle", "cover"))
             yield from _cover(job, spec.bundle.cover, {"pdf", "xlsx"}, job.at_list(index, "bundle", "cover"))
         if settings.format == "csv":
             for document in file.package.documents:
