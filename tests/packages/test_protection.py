@@ -13,7 +13,9 @@ import pytest
 from msoffcrypto.exceptions import InvalidKeyError
 
 from gonnet.errors import JobError
-from support import MEMBERS, Dairy
+from gonnet.pipeline.check import check
+from gonnet.pipeline.survey import Request
+from support import AS_OF, MEMBERS, Dairy
 
 DOCUMENTS = "[{report: statement, as: pdf}, {report: statement, as: xlsx}]"
 
@@ -71,6 +73,29 @@ def test_a_recipient_without_a_password_is_held_and_nothing_is_drawn(dairy: Dair
     assert found["00042"][0] == "held"
     assert "there is no password for this recipient" in found["00042"][1]
     assert found["00042"][2] == []
+
+
+def test_a_short_password_is_held_where_the_workspace_says_and_told_by_check_in_any_case(dairy: Dairy) -> None:
+    with_pins(dairy, {"00042": "0042 Zoë", "117": "laka-11"})
+    both = 'password: {open: "{{ recipient.pin }}"}'
+    change = (DOCUMENTS, f"[{{report: statement, as: pdf, {both}}}, {{report: statement, as: xlsx}}]")
+    with dairy.tools() as tools:
+        found = check(dairy.job(change), tools, Request(as_of=AS_OF, asked={})).findings
+    assert any("1 of 2 packages with a password have one of fewer than 8 characters" in one.text for one in found)
+    settings = (dairy.folder / "gonnet.yaml").read_text("utf-8")
+    dairy.write("gonnet.yaml", settings + "limits: {shortest_password: 8}\n")
+    held = prepared(dairy, both)
+    assert [held[key][0] for key in ("00042", "117")] == ["ready", "held"]
+    assert "the password is shorter than the 8 characters that gonnet.yaml wants" in held["117"][1]
+    assert "laka" not in held["117"][1]
+
+
+def test_one_password_for_all_is_told(dairy: Dairy) -> None:
+    with_pins(dairy, dict.fromkeys(("00042", "117"), "the same one"))
+    change = (DOCUMENTS, '[{report: statement, as: pdf, password: {open: "{{ recipient.pin }}"}}]')
+    with dairy.tools() as tools:
+        found = check(dairy.job(change), tools, Request(as_of=AS_OF, asked={})).findings
+    assert any("all 2 packages have the same password" in one.text for one in found)
 
 
 def test_print_and_copy_may_be_refused_and_change_has_its_own_password(

@@ -69,6 +69,7 @@ class Limits(Section):
         per_address: How many may go to one address on one day.
         quiet: When nothing leaves: `22:00-06:00`, in the workspace's time zone.
         ask_number_above: Above so many messages, whoever sends types their number.
+        shortest_password: How many characters a password of a document or a zip has at least.
     """
 
     domains: Names = ()
@@ -77,6 +78,7 @@ class Limits(Section):
     per_address: int | None = Field(default=None, ge=1)
     quiet: Annotated[tuple[dt.time, dt.time] | None, BeforeValidator(_as_span, json_schema_input_type=str)] = None
     ask_number_above: int | None = Field(default=None, ge=0)
+    shortest_password: int = Field(default=1, ge=1, le=64)
 
 
 def _as_entry(value: object) -> object:

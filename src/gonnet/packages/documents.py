@@ -153,7 +153,19 @@ class DocumentMaker:
             secret = self._reading.wording.fill(self._job.text(text, *place), part.names, key=part.key).text
         if not secret.strip():
             raise DataError("there is no password for this recipient", where=where, fix="Give the list one")
-        return secret.strip()
+        return self._long_enough(secret.strip(), where)
+
+    def _long_enough(self, secret: str, where: str) -> str:
+        """A password, as it is.
+
+        Raises:
+            DataError: it is shorter than the workspace allows; how long it is stays a secret.
+        """
+        least = self._known.shortest_password
+        if len(secret) < least:
+            what = f"the password is shorter than the {least} characters that gonnet.yaml wants"
+            raise DataError(what, where=where, fix="Give the list a longer one")
+        return secret
 
     def _stem(self, part: SlicePlan, bundle: Bundle | None = None) -> str:
         """What files are called, without ending."""
@@ -308,6 +320,8 @@ class DocumentMaker:
         require(spec.format, job.at(*place, "open"))
         secret = self._secret(spec.password.open, (*place, "open"), part)
         change = known.resolve(spec.password.change, job.at(*place, "change")) if spec.password.change else ""
+        if change:
+            self._long_enough(change, job.at(*place, "change"))
         return Lock(
             open=secret,
             change=change,

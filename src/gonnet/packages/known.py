@@ -26,6 +26,7 @@ class Known:
         secrets: What passwords are resolved with.
         shelf: The files from which recipients get their own.
         files: Arrival that is a folder → key → its files.
+        shortest_password: How many characters a password has at least.
         roots: Way of the job, by number → the folder, mailbox or printer that it puts files into.
     """
 
@@ -37,4 +38,5 @@ class Known:
     secrets: Secrets
     shelf: Shelf
     files: Mapping[str, Mapping[str, Sequence[str]]]
+    shortest_password: int = 1
     roots: Mapping[int, tuple[tuple[TargetKind, str], FolderRoot]] = field(default_factory=dict)

@@ -10,6 +10,7 @@ from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.checking import hello, reading_aloud, servers
+from gonnet.pipeline.checking.passwords import Passwords
 from gonnet.pipeline.checking.unfillable import unfillable
 from gonnet.pipeline.due import checking
 from gonnet.pipeline.making import everyday_words
@@ -70,12 +71,14 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
     require_programs(job, tools)
     found = survey(job, tools, request)
     held: list[PackagePlan] = []
+    passwords = Passwords()
     try:
         words = everyday_words.told(job, watch_of(job, found))
         findings = (
             *found.findings,
             *words,
-            *unfillable(job, found, _noting(found.plans, held)),
+            *unfillable(job, found, _noting(found.plans, held, passwords)),
+            *passwords.findings(),
             *servers.troubles(job, tools.workspace),
             *checking.troubles(job, tools),
             *reading_aloud.unclaimed(job, tools),
@@ -87,9 +90,10 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
     return Checked(survey=found, findings=findings, held=tuple(held), tables=tables, coming=checking.coming(job, tools))
 
 
-def _noting(plans: Iterable[PackagePlan], held: list[PackagePlan]) -> Iterator[PackagePlan]:
-    """The plans as they are gone through; the first that would be held are noted."""
+def _noting(plans: Iterable[PackagePlan], held: list[PackagePlan], passwords: Passwords) -> Iterator[PackagePlan]:
+    """The plans as they are gone through; the first that would be held are noted, and whose passwords are short."""
     for plan in plans:
+        passwords.see(plan)
         if plan.state is Outcome.HELD and plan.decision.cause is not Cause.NO_RECIPIENT and len(held) < MOST_HELD:
             held.append(plan)
         yield plan

@@ -169,6 +169,7 @@ def _known(found: Read, matched: Matched, tools: Tools, shelf: Shelf) -> package
         secrets=tools.workspace.secrets,
         shelf=shelf,
         files={name: arriving.files(found.engine, view) for name, view in folders},
+        shortest_password=tools.workspace.file.limits.shortest_password,
         roots=named_places(job, tools),
     )
 
