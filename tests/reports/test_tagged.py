@@ -10,6 +10,7 @@ from pathlib import Path
 
 import outloud
 import pikepdf
+import pypdfium2
 import pytest
 from pikepdf import pdfa
 
@@ -147,6 +148,24 @@ def claims(data: bytes) -> list[str]:
     archive = re.findall(r"<pdfaid:part>(\d)</pdfaid:part><pdfaid:conformance>(\w)<", told)
     access = re.findall(r"<pdfuaid:part>(\d)<", told)
     return [f"A-{part}{level}" for part, level in archive] + [f"UA-{part}" for part in access]
+
+
+def test_a_pack_of_many_parts_has_contents_and_bookmarks_that_lead_to_each(tmp_path: Path) -> None:
+    layout = document(["a"], [Decimal(1)])
+    labelled = [replace(layout, label=f"Part {number}") for number in range(70)]
+    drawn = Painter(LOOK).draw(labelled[0], "pdf", joined=labelled[1:], joint=Joint(contents=True))
+    (contents,) = (tree := heard(drawn.data)).all("TOC")
+    assert [kid.kind for kid in contents.kids] == ["Caption", *["TOCI"] * 70]
+    assert [kid.said() for kid in contents.kids[1:]] == [f"Part {n} {drawn.starts[n] + 1}" for n in range(70)]
+    assert [kid.kind for kid in tree.kids] == ["TOC", *["Sect"] * 70]
+    outline = [
+        (entry.level, entry.get_title(), entry.get_dest()) for entry in pypdfium2.PdfDocument(drawn.data).get_toc()
+    ]
+    parts = [(title, dest and dest.get_index()) for level, title, dest in outline if level == 0]
+    assert parts == [(f"Part {n}", drawn.starts[n]) for n in range(70)]
+    assert len(outline) == 4 * 70, "and the heading, the chart and the table of each"
+    (tmp_path / "pack.pdf").write_bytes(drawn.data)
+    assert outloud.check(str(tmp_path / "pack.pdf")).errors == 0
 
 
 def test_nothing_is_claimed_that_does_not_hold() -> None:

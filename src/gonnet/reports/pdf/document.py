@@ -169,7 +169,7 @@ class _Drawer:
         upper, beside, _, left = form.margins
         right, size = form.width - beside, look.style.size
         y = form.height - upper - _HEAD - 16 * scale
-        pen.raw(tags.open(Element("Caption", table)))
+        pen.raw(tags.artifact("Pagination") if table.kids else tags.open(Element("Caption", table)))
         pen.text(left, y, look.house.words.contents, BOLD, 15 * scale, HexColor(look.accent))
         pen.raw(tags.close())
         y -= (_FIRST_ENTRY - 16 - _ENTRY) * scale

@@ -5,7 +5,7 @@ from __future__ import annotations
 import zlib
 from collections.abc import Sequence
 from hashlib import md5
-from itertools import accumulate
+from itertools import accumulate, pairwise
 from struct import Struct
 from typing import NamedTuple
 
@@ -168,21 +168,21 @@ def _outlines(file: _Objects, entries: Sequence[tuple[int, str, int, float]], pa
     """Bookmarks (12.3.3), each of level 1 within the one of level 0 before it; the number of their root."""
     root = file.number()
     numbers = [file.number() for _ in entries]
-    above, kids = [], {root: list[int]()}
-    latest = root
+    latest, above, kids = root, dict[int, int](), {root: list[int]()}
     for number, (level, *_) in zip(numbers, entries, strict=True):
-        parent = latest if level else root
-        above.append(parent)
-        kids.setdefault(parent, []).append(number)
+        above[number] = latest if level else root
+        kids.setdefault(above[number], []).append(number)
         latest = latest if level else number
-    for number, parent, (_, title, page, y) in zip(numbers, above, entries, strict=True):
-        beside, own = kids[parent], kids.get(number, [])
-        at = beside.index(number) if len(beside) < 50 else number - beside[0]
-        around = f"/Prev {beside[at - 1]} 0 R" if at else ""
-        around += f"/Next {beside[at + 1]} 0 R" if at + 1 < len(beside) else ""
+    around = {number: "" for number in numbers}
+    for beside in kids.values():
+        for one, other in pairwise(beside):
+            around[one] += f"/Next {other} 0 R"
+            around[other] += f"/Prev {one} 0 R"
+    for number, (_, title, page, y) in zip(numbers, entries, strict=True):
+        own = kids.get(number, [])
         below = f"/First {own[0]} 0 R/Last {own[-1]} 0 R/Count {len(own)}" if own else ""
         leads = f"/Dest[{pages[page]} 0 R/XYZ 0 {y:.2f} 0]"
-        file.put(number, f"<</Title {text_string(title)}/Parent {parent} 0 R{around}{below}{leads}>>")
+        file.put(number, f"<</Title {text_string(title)}/Parent {above[number]} 0 R{around[number]}{below}{leads}>>")
     first = kids[root]
     file.put(root, f"<</Type/Outlines/First {first[0]} 0 R/Last {first[-1]} 0 R/Count {len(entries)}>>")
     return root
