@@ -31,6 +31,7 @@ _REFERENCES = re.compile(rb"/([^\s/<\[(]+) (\d+) 0 R")
 _KIDS = re.compile(rb"/Kids\[([\d\sR]*)\]")
 _NOTED = re.compile(rb"/Annots\[([\d\sR]*)\]")
 _FONTS = re.compile(rb"/Font<<(.*?)>>")
+_STRUCTURE = b"<</Type/StructTreeRoot/"
 _ALTERNATIVE = re.compile(rb"/Alt(?=[(<])")
 _MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
 _STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
@@ -150,6 +151,9 @@ class _File:
         dictionary, packed = self._stream(holder)
         told = _required(_PACKED.fullmatch(dictionary))
         data, first = zlib.decompress(packed), int(told[2])
+        if data.startswith(_STRUCTURE, first):  # of which only what is said of figures is looked for
+            self._packed += data[first:]
+            return
         numbers = list(map(int, data[:first].split()))
         starts = [first + start for start in numbers[1::2]]
         if len(numbers) != 2 * int(told[1]):
@@ -278,8 +282,8 @@ def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]
     _require_known([between, *rest[2::3]])
     face: _Face | None = None
     for literal, digits, after in zip(rest[0::3], rest[1::3], rest[2::3], strict=True):
-        divided = BARRIER
-        if not _is_next_cell(between):
+        divided = BARRIER  # from one cell to the next one
+        if b"Tf" in between or not (b"EMC\n/TD <</" in between or b"]TJ\n[" in between):
             divided, name = _DIVIDED[_MARKS.sub(b"", between)]
             face = face if name is None else faces.get(name)
         if face is None:
@@ -287,11 +291,6 @@ def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]
         yield divided
         yield face.literals[literal] if digits is None else face.text(bytes.fromhex(digits.decode()))
         between = after
-
-
-def _is_next_cell(between: bytes) -> bool:
-    """Whether one array of a row ends and another one begins, and nothing else happens."""
-    return b"]TJ" in between and not (b"Td" in between or b"Tf" in between or b"ET" in between)
 
 
 def _divided(between: bytes) -> tuple[str, bytes | None]:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Sequence
+from functools import lru_cache
 from hashlib import md5
-from itertools import accumulate, pairwise
+from itertools import pairwise
 from struct import Struct
 from typing import NamedTuple
 
@@ -13,9 +14,10 @@ from gonnet.reports.fonts import Alphabet, Embedding
 from gonnet.reports.pdf.metadata import About, colours
 from gonnet.reports.pdf.pictures import Embedded, embedded
 from gonnet.reports.pdf.structure import Element, Tags
-from gonnet.reports.pdf.writing import box, stream, text_string
+from gonnet.reports.pdf.writing import box, packed, stream, text_string
 
 _ENTRY = Struct(">BIH")
+_NOTHING = b"\0\0\0\0\0\xff\xff"  # the entry of number 0, which is no object
 _TOGETHER = 10_000  # objects in a stream of objects
 SEE_THROUGH = "/W gs\n"
 """The operator that makes what follows it as transparent as the watermark."""
@@ -105,7 +107,7 @@ class PdfFile:
         links = [file.number() for _ in self._links]
         resources = self._resources(file)
         for at, (number, page) in enumerate(zip(pages, self._pages, strict=True)):
-            content = file.stream(stream("".join(page.parts).encode("ascii")))
+            content = file.stream(stream("".join(page.parts).encode("ascii"), effort=4))
             here = [one for one, link in zip(links, self._links, strict=True) if link.page == at]
             noted = f"/Annots[{_references(here)}]" if here else ""
             tagged = f"/StructParents {at}/Tabs/S" if self.tags.on else ""
@@ -152,8 +154,7 @@ class PdfFile:
             )
         if self.tags.on:
             first = file.count + 1
-            tree = self.tags.tree(first, pages, links)
-            file.extend(tree.objects)
+            file.take(first, *self.tags.tree(first, pages, links))
             parts.append(
                 f"/StructTreeRoot {first} 0 R/MarkInfo<</Marked true>>/ViewerPreferences<</DisplayDocTitle true>>"
             )
@@ -196,6 +197,7 @@ class _Objects:
         self._starts: dict[int, int] = dict(enumerate(faces.starts, 1))
         self.count = len(faces.starts)
         self._packed: list[tuple[int, str]] = []
+        self._taken: list[tuple[int, int, int]] = []
         self.fonts = faces.fonts
         self.extend(faces.objects)
 
@@ -221,31 +223,45 @@ class _Objects:
     def stream(self, written: bytes) -> int:
         """A stream object; its number."""
         number = self.number()
-        self._starts[number] = len(self._out)
+        self._place(number)
         self._out += b"%d 0 obj\n%s\nendobj\n" % (number, written)
         return number
 
+    def take(self, first: int, written: bytes, many: int) -> None:
+        """Many objects that are packed into one stream already, numbered one after the other from the next on."""
+        self.count += many
+        self._taken.append((first, many, self.stream(written)))
+
+    def _place(self, number: int) -> None:
+        self._starts[number] = len(self._out)
+
     def finish(self, root: int, properties: int) -> bytes:
         """The bytes of the file, with the table of where its objects are (7.5.8)."""
-        entries = [b"\0\0\0\0\0\xff\xff"] * (self.count + 1)
+        places: list[tuple[int, int, int]] = []
         for at in range(0, len(self._packed), _TOGETHER):
             part = self._packed[at : at + _TOGETHER]
-            written = [text.encode("ascii") for _, text in part]
-            starts = accumulate((len(one) + 1 for one in written), initial=0)
-            head = " ".join([f"{number} {start}" for (number, _), start in zip(part, starts, strict=False)]).encode()
-            data = stream(b"%s\n%s" % (head, b"\n".join(written)), f"/Type/ObjStm/N {len(part)}/First {len(head) + 1}")
-            holder = self.stream(data)
-            for place, (number, _) in enumerate(part):
-                entries[number] = _ENTRY.pack(2, holder, place)
+            holder = self.stream(packed(part))
+            places += [(number, holder, place) for place, (number, _) in enumerate(part)]
         own = self.number()
-        entries += [b""] * (self.count + 1 - len(entries))
-        for number, start in {**self._starts, own: len(self._out)}.items():
-            entries[number] = _ENTRY.pack(1, start, 0)
-        table = zlib.compress(b"".join(entries))
+        self._place(own)
+        table = bytearray(_NOTHING + bytes(_ENTRY.size * self.count))
+        for number, holder, place in places:
+            _ENTRY.pack_into(table, _ENTRY.size * number, 2, holder, place)
+        for first, many, holder in self._taken:
+            table[_ENTRY.size * first : _ENTRY.size * (first + many)] = _places(holder, many)
+        for number, start in self._starts.items():
+            _ENTRY.pack_into(table, _ENTRY.size * number, 1, start, 0)
+        entries = zlib.compress(table, 1)
         name = md5(self._out, usedforsecurity=False).hexdigest()
         start = len(self._out)
         self._out += (
             b"%d 0 obj\n<</Type/XRef/Size %d/W[1 4 2]/Root %d 0 R/Info %d 0 R/ID[<%s><%s>]"
             b"/Filter/FlateDecode/Length %d>>\nstream\n%s\nendstream\nendobj\nstartxref\n%d\n%%%%EOF\n"
-        ) % (own, self.count + 1, root, properties, name.encode(), name.encode(), len(table), table, start)
+        ) % (own, self.count + 1, root, properties, name.encode(), name.encode(), len(entries), entries, start)
         return bytes(self._out)
+
+
+@lru_cache(maxsize=500)
+def _places(holder: int, many: int) -> bytes:
+    """The entries of objects that are in one stream, one after the other."""
+    return b"".join([_ENTRY.pack(2, holder, place) for place in range(many)])

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from gonnet.reports.pdf.writing import text_string
+from gonnet.remembering import Remembered
+from gonnet.reports.pdf.writing import packed, text_string
 
 _SOME = 4096
+_ALIKE = 500  # trees that are kept, of a few kilobytes each
 _CELLS = [f"/TD <</MCID {number}>> BDC\n" for number in range(_SOME)]
 
 CELL = "/TD"
@@ -167,18 +169,54 @@ class Tags:
         self._next = self._counts[-1] = first + many
         return first
 
-    def tree(self, first: int, pages: Sequence[int], annotations: Sequence[int]) -> Tree:
-        """The objects of the tree, the first of which has the number `first`.
+    def tree(self, first: int, pages: Sequence[int], annotations: Sequence[int]) -> tuple[bytes, int]:
+        """The objects of the tree as one stream object, and how many they are.
+
+        Documents of a run are often alike, but for what they say: their trees are the same then, and made once.
 
         Args:
-            first: The number.
+            first: The number of the first of them, which is the root.
             pages: Those of the pages.
             annotations: Those of the links.
         """
-        made = Tree(first, pages, annotations, [[0] * count for count in self._counts])
-        made.add(self.document, first)
-        made.close()
-        return made
+        shape = _shape(self.document)
+        return _TREES[_Asked(shape, first, tuple(pages), tuple(annotations), tuple(self._counts))]
+
+
+_Shape = tuple[Any, ...]
+
+
+class _Part(NamedTuple):
+    """An element that does not change any more."""
+
+    kind: str
+    attributes: str
+    kids: _Shape
+
+
+class _Asked(NamedTuple):
+    """What a tree is made of."""
+
+    document: _Part
+    first: int
+    pages: tuple[int, ...]
+    annotations: tuple[int, ...]
+    counts: tuple[int, ...]
+
+
+def _shape(element: Element) -> _Part:
+    kids = tuple([_shape(kid) if isinstance(kid, Element) else kid for kid in element.kids])
+    return _Part(element.kind, element.attributes, kids)
+
+
+def _made(asked: _Asked) -> tuple[bytes, int]:
+    tree = Tree(asked.first, asked.pages, asked.annotations, [[0] * count for count in asked.counts])
+    tree.add(asked.document, asked.first)
+    tree.close()
+    return packed(enumerate(tree.objects, asked.first)), len(tree.objects)
+
+
+_TREES = Remembered(_made, _ALIKE)
 
 
 @dataclass(slots=True)
@@ -204,7 +242,7 @@ class Tree:
         listed += [f"{len(self._owners) + at} {owner} 0 R" for at, owner in sorted(self._links.items())]
         self.objects[1] = f"<</Nums[{' '.join(listed)}]>>"
 
-    def add(self, element: Element, within: int) -> int:
+    def add(self, element: _Part, within: int) -> int:
         """An element and what is in it; its number."""
         at = len(self.objects)
         number = self.first + at
@@ -216,9 +254,9 @@ class Tree:
         self.objects[at] = f"<</S/{element.kind}/P {within} 0 R{element.attributes}{has}>>"
         return number
 
-    def _kid(self, kid: Element | _Content | _Leads | _Row, number: int, page: int | None) -> Iterator[str]:
+    def _kid(self, kid: _Part | _Content | _Leads | _Row, number: int, page: int | None) -> Iterator[str]:
         match kid:
-            case Element():
+            case _Part():
                 yield f"{self.add(kid, number)} 0 R"
             case _Content():
                 self._owners[kid.page][kid.number] = number

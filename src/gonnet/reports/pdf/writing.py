@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import zlib
+from collections.abc import Iterable
+from itertools import accumulate
 
 _ESCAPES = str.maketrans({"(": r"\(", ")": r"\)", "\\": r"\\", "\r": r"\r", "\n": r"\n"})
 
@@ -14,9 +16,19 @@ def text_string(text: str) -> str:
     return f"<feff{text.encode('utf-16-be', 'surrogatepass').hex()}>"
 
 
-def stream(data: bytes, entries: str = "") -> bytes:
-    """A stream object, deflated, with more entries of its dictionary (7.3.8)."""
-    return raw_stream(zlib.compress(data), f"/Filter/FlateDecode{entries}")
+def stream(data: bytes, entries: str = "", effort: int = 6) -> bytes:
+    """A stream object, deflated with an effort from 1 to 9, with more entries of its dictionary (7.3.8)."""
+    return raw_stream(zlib.compress(data, effort), f"/Filter/FlateDecode{entries}")
+
+
+def packed(objects: Iterable[tuple[int, str]]) -> bytes:
+    """Objects with their numbers as one stream object (7.5.7)."""
+    numbers, texts = zip(*objects, strict=True)
+    written = [text.encode("ascii") for text in texts]
+    starts = accumulate((len(one) + 1 for one in written), initial=0)
+    head = " ".join([f"{number} {start}" for number, start in zip(numbers, starts, strict=False)]).encode("ascii")
+    entries = f"/Type/ObjStm/N {len(written)}/First {len(head) + 1}"
+    return stream(b"%s\n%s" % (head, b"\n".join(written)), entries, effort=2)
 
 
 def raw_stream(data: bytes, entries: str) -> bytes:
