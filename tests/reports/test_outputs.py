@@ -67,6 +67,32 @@ def test_a_csv_is_written_as_the_job_or_the_language_says(dairy: Dairy) -> None:
         assert (form.delimiter, form.decimal, form.encoding) == expected
 
 
+@pytest.mark.parametrize(("dates", "shown"), [("iso", "2026-10-01"), ("shown", "1 Oct")])
+def test_a_csv_has_dates_as_the_report_shows_them_where_wanted(dairy: Dairy, dates: Any, shown: str) -> None:  # noqa: ANN401
+    layout, _ = with_remark(dairy, "calm")
+    text = draw_csv(layout, CsvForm(delimiter=";", decimal=",", dates=dates)).decode("utf-8-sig")
+    (_, row) = csv.reader(text.splitlines(), delimiter=";")
+    assert row[:2] == [shown, "5"]
+
+
+def test_a_report_as_plain_text_says_all_of_it_and_is_searched(dairy: Dairy) -> None:
+    documents = "[{report: statement, as: txt}, {report: statement, as: pdf}]"
+    change = ("[{report: statement, as: pdf}, {report: statement, as: xlsx}]", documents)
+    with dairy.tools() as tools:
+        packages = dairy.by_key(tools, dairy.prepared(tools, change))
+        assert {key: str(packages[key].state) for key in ("117", "00042")} == {"117": "ready", "00042": "ready"}
+        (text, _) = packages["117"].documents
+        lines = tools.store.get(text.sha256).decode("utf-8-sig").splitlines()
+        assert (text.name, text.rows) == ("117 statement.txt", 2)
+    assert lines[:2] == ["Statement of Łąka Górna", "======================="]
+    assert any(line.split() == ["1", "Oct", "800", "392.40", "=1+1"] for line in lines)
+    dairy.write("milk.csv", (dairy.folder / "milk.csv").read_text().replace("=1+1", "ask Zoë's Dairy"))
+    with dairy.tools() as tools:
+        held = dairy.by_key(tools, dairy.prepared(tools, change))["117"]
+    assert "in the txt" in held.reason, held.reason
+    assert "'Zoë's Dairy'" in held.reason
+
+
 @pytest.mark.parametrize(
     ("document", "says"),
     [

@@ -2,7 +2,7 @@
 
 from gonnet.checks.accounting import Account, Control
 from gonnet.checks.leaks import Hit, Manner, Watch, described, everyday
-from gonnet.checks.reading import DrawnReader, ReadBack, read_any, read_back
+from gonnet.checks.reading import DrawnReader, ReadBack, read_any, read_back, read_columns
 from gonnet.checks.values import Identity
 
 __all__ = [
@@ -18,4 +18,5 @@ __all__ = [
     "everyday",
     "read_any",
     "read_back",
+    "read_columns",
 ]

@@ -75,7 +75,9 @@ only_option = click.option(
     help="Only this key; or 'P-01*', P-0101..P-0103, @keys.txt; of a job 'where payable > 100'. You can repeat it.",
 )
 once_options = _together(
-    click.option("--as", "form", type=click.Choice(["pdf", "xlsx", "csv", "html"]), help="Every document as this."),
+    click.option(
+        "--as", "form", type=click.Choice(["pdf", "xlsx", "csv", "html", "txt"]), help="Every document as this."
+    ),
     click.option("--language", metavar="TAG", help="Every text in this language."),
     click.option("--paper", type=click.Choice(["A3", "A4", "A5", "Letter", "Legal"]), help="Every page on it."),
     click.option("--landscape", is_flag=True, help="Every page on its side."),

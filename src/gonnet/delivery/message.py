@@ -28,6 +28,7 @@ from gonnet.recipients import Address
 _TYPES = {
     "zip": "application/zip",
     "csv": "text/csv",
+    "txt": "text/plain",
     "html": "text/html",
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",

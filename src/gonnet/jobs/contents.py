@@ -67,6 +67,7 @@ class DocumentSpec(Section):
         decimal: The decimal sign of a CSV file; as the language of the house has it when left out.
         quoting: Whether a CSV file quotes what it must (`needed`), or everything (`all`).
         encoding: The encoding of a CSV file; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
+        dates: How a CSV file writes dates: `iso`, for programs, or as they are `shown` to the reader.
         password: What protects it.
         attach: Whether it goes with messages; else it is only printed, or put into folders, to which messages may link.
     """
@@ -81,6 +82,7 @@ class DocumentSpec(Section):
     decimal: Literal[".", ","] | None = None
     quoting: Literal["needed", "all"] | None = None
     encoding: str | None = None
+    dates: Literal["iso", "shown"] | None = None
     password: Password | None = None
     attach: bool = True
 
@@ -88,13 +90,15 @@ class DocumentSpec(Section):
     def _one_source(self) -> DocumentSpec:
         if (self.report is None) == (self.arrival is None):
             raise ValueError("a document shows either a `report`, or the part of a key of an `arrival`")
-        if self.report is not None and self.format in ("file", "txt"):
-            raise ValueError(f"only what came from elsewhere is a `{self.format}`: choose pdf, xlsx, html or csv")
+        if self.report is not None and self.format == "file":
+            raise ValueError("only what came from elsewhere is a `file`: choose pdf, xlsx, html, csv or txt")
         return self
 
     @model_validator(mode="after")
     def _csv_alone_has_them(self) -> DocumentSpec:
-        given = [name for name in ("delimiter", "decimal", "quoting", "encoding") if getattr(self, name) is not None]
+        given = [
+            name for name in ("delimiter", "decimal", "quoting", "encoding", "dates") if getattr(self, name) is not None
+        ]
         if given and self.format != "csv":
             raise ValueError(f"`{given[0]}` is for documents `as: csv`")
         if self.delimiter == self.decimal == ",":

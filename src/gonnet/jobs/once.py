@@ -94,7 +94,7 @@ def _as_format(tree: Any, wanted: str, job: Job) -> None:  # noqa: ANN401  the t
             one["settings"] |= {"as": wanted} if "as" in one["settings"] else {}
 
 
-_OF_CSV = ("delimiter", "decimal", "quoting", "encoding")
+_OF_CSV = ("delimiter", "decimal", "quoting", "encoding", "dates")
 
 
 def _in_language(tree: Any, language: str) -> None:  # noqa: ANN401  the tree of a job file

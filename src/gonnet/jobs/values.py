@@ -14,7 +14,7 @@ from pydantic import BeforeValidator, Field
 Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
 Accent = Literal["bold", "tint", "mark"]
-Format = Literal["pdf", "xlsx", "html", "csv"]
+Format = Literal["pdf", "xlsx", "html", "csv", "txt"]
 OfDocument = Literal["pdf", "xlsx", "html", "csv", "txt", "file"]
 
 
@@ -111,9 +111,11 @@ class CsvForm:
         decimal: The decimal sign of numbers.
         quoting: `needed` quotes what must be, `all` everything.
         encoding: `utf-8` with a mark (BOM) is `utf-8-sig`.
+        dates: `iso`, or as they are `shown` to the reader.
     """
 
     delimiter: str
     decimal: str
     quoting: Literal["needed", "all"] = "needed"
     encoding: str = "utf-8-sig"
+    dates: Literal["iso", "shown"] = "iso"

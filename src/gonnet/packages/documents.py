@@ -350,4 +350,5 @@ def _csv_form(part: DocumentSpec, house: House) -> CsvForm:
         decimal=decimal,
         quoting=part.quoting or "needed",
         encoding=part.encoding or "utf-8-sig",
+        dates=part.dates or "iso",
     )

@@ -45,12 +45,14 @@ def draw_csv(layout: Layout, form: CsvForm) -> bytes:
 
 
 def csv_text(text: str, value: object, form: CsvForm) -> str:
-    """A value as a program reads it: plain numbers, ISO dates; what a spreadsheet would run gets an apostrophe."""
+    """A value as a program reads it: plain numbers, ISO dates unless asked; what a spreadsheet would run is a text."""
     match value:
         case bool():
             return text
         case Decimal():
             return f"{value:f}".replace(".", form.decimal)
+        case dt.date() if form.dates == "shown":
+            return text
         case dt.datetime():
             return value.replace(tzinfo=None).isoformat(sep=" ")
         case dt.date():

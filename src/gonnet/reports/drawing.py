@@ -14,6 +14,7 @@ from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import Layout
 from gonnet.reports.pdf.document import draw_pdf
 from gonnet.reports.pen import MARK
+from gonnet.reports.plain import text_file
 from gonnet.reports.plans.models import Look
 from gonnet.reports.workbook.document import XlsxCache, draw_xlsx
 from gonnet.reports.workbook.forms import fill_form
@@ -85,6 +86,8 @@ class Painter:
                 return Drawn(data=draw_xlsx((layout, *joined), self._look, self._kept), pages=None)
             case "html":
                 return Drawn(data=draw_html(layout, self._look, self._family), pages=None)
+            case "txt":
+                return Drawn(data=text_file(layout), pages=None)
             case "csv":
                 return Drawn(data=draw_csv(layout, csv or CsvForm(delimiter=",", decimal=".")), pages=None)
             case "pdf":

@@ -19,6 +19,12 @@ def plain_text(layout: Layout) -> str:
     return "\n\n".join(block for block in blocks if block)
 
 
+def text_file(layout: Layout) -> bytes:
+    """The same under its title, as a file of its own: UTF-8, with the mark by which programs know it."""
+    parts = (layout.title, "=" * len(layout.title), "", plain_text(layout), "", layout.footer)
+    return ("\n".join(parts).rstrip() + "\n").encode("utf-8-sig")
+
+
 def _block(block: BlockLayout) -> Iterator[str]:
     match block:
         case HeadingLayout():

@@ -53,6 +53,12 @@ def read_back(data: bytes, form: str, encoding: str = "utf-8", delimiter: str = 
             raise ValueError(f"no reader for {form}")
 
 
+def read_columns(data: bytes) -> ReadBack:
+    """A text that was drawn in columns: what wide gaps divide, line by line; cells beside each other are no value."""
+    lines = data.decode("utf-8-sig").splitlines()
+    return ReadBack(parts=(("", tuple(part.strip() for line in lines for part in re.split(r"  +", line))),))
+
+
 def paragraphs(text: str) -> tuple[str, ...]:
     """A text as what empty lines divide; a value may go on in the next line, and need not."""
     return tuple(part.replace("\n", MAYBE) for part in re.split(r"\n\s*\n", text.replace("\r\n", "\n")))

@@ -268,7 +268,7 @@ def _rules(job: Job) -> Iterator[JobError]:
         if rule.format == "csv":
             for document in documents:
                 yield from _one_table(job, document.shows, job.at("rules", index, "as"))
-        if rule.format in ("csv", "html") and any(document.password for document in documents):
+        if rule.format in ("csv", "html", "txt") and any(document.password for document in documents):
             what = f"documents with a password cannot be sent as {rule.format}"
             yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
         if rule.applies != "all" and rule.applies not in kinds:

@@ -228,6 +228,8 @@ class _Worker:
             known = {*known, *fixed.texts}
         elif plan.csv is not None:
             found = checks.read_back(drawn.data, plan.format, plan.csv.encoding, plan.csv.delimiter)
+        elif plan.format == "txt":
+            found = checks.read_columns(drawn.data)
         else:
             found = checks.read_back(drawn.data, plan.format)
         own = partial(places.own, laid, plan, drawn.pages)
@@ -240,9 +242,9 @@ class _Worker:
         look = self._languages.of(order.locale).version.look
         arrival = self._parts.kit(plan.report)
         is_composed = plan.joint is not None or (plan.format == "pdf" and look.style.watermark is not None)
-        if plan.format == "file" or plan.format == "txt" or (arrival is not None and not is_composed):
-            assert arrival is not None
+        if arrival is not None and (plan.format in ("file", "txt") or not is_composed):
             return self._part(order, plan, arrival, layouts, look)
+        assert plan.format != "file"  # which only an arrival has
         laid, doubt = layouts.of(plan), None
         drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint, is_locked=plan.lock is not None)
         if any(layout.inserted for layout in laid):
