@@ -28,6 +28,7 @@ from gonnet.recipients import Address
 _TYPES = {
     "zip": "application/zip",
     "csv": "text/csv",
+    "docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
     "txt": "text/plain",
     "html": "text/html",
     "pdf": "application/pdf",

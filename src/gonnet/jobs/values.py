@@ -14,8 +14,8 @@ from pydantic import BeforeValidator, Field
 Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
 Accent = Literal["bold", "tint", "mark"]
-Format = Literal["pdf", "xlsx", "html", "csv", "txt"]
-OfDocument = Literal["pdf", "xlsx", "html", "csv", "txt", "file"]
+Format = Literal["pdf", "xlsx", "html", "csv", "txt", "docx"]
+OfDocument = Literal["pdf", "xlsx", "html", "csv", "txt", "docx", "file"]
 
 
 def as_tuple(value: object) -> object:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from gonnet.jobs.values import CsvForm, Format, Joint
 from gonnet.reports.csv_rows import draw_csv
-from gonnet.reports.fonts import family
+from gonnet.reports.docx import draw_docx
+from gonnet.reports.fonts import Alphabet, family
 from gonnet.reports.html import draw_html
-from gonnet.reports.inline import Inline, inlined
+from gonnet.reports.inline import Inline, chart_picture, inlined
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import Layout
 from gonnet.reports.pdf.document import draw_pdf
@@ -86,6 +87,8 @@ class Painter:
                 return Drawn(data=draw_xlsx((layout, *joined), self._look, self._kept), pages=None)
             case "html":
                 return Drawn(data=draw_html(layout, self._look, self._family), pages=None)
+            case "docx":
+                return Drawn(data=draw_docx(layout, self._look, self._chart), pages=None)
             case "txt":
                 return Drawn(data=text_file(layout), pages=None)
             case "csv":
@@ -106,16 +109,34 @@ class Painter:
         data, pages, starts = draw_pdf(layouts, self._look, self._family, alphabet, joint, is_locked=is_locked)
         return Drawn(data=data, pages=pages, starts=starts)
 
+    def _chart(self, chart: ChartLayout) -> bytes:
+        """A chart as a picture.
+
+        Raises:
+            UnprintableError: it would lose a character.
+        """
+        alphabet = self._for_charts((chart,), "in a chart")
+        return chart_picture(chart, self._look, self._family, alphabet)
+
+    def _for_charts(self, charts: Iterable[ChartLayout], where: str) -> Alphabet:
+        """Faces with all characters of some charts.
+
+        Raises:
+            UnprintableError: there is none for one of them.
+        """
+        drawn = [text for chart in charts for text in chart.texts()]
+        for sign in self._family.unprintable(drawn):
+            raise UnprintableError(f"{where}, {self._family.trouble(sign)}")
+        return self._family.reduced(self._signs | frozenset("".join(drawn)))
+
     def inline(self, layout: Layout, name: str) -> Inline:
         """The blocks of `layout` for the body of a message; `name` begins the names of its pictures.
 
         Raises:
             UnprintableError: a chart would lose a character.
         """
-        drawn = [text for block in layout.blocks if isinstance(block, ChartLayout) for text in block.texts()]
-        for sign in self._family.unprintable(drawn):
-            raise UnprintableError(f"in a chart of the message, {self._family.trouble(sign)}")
-        alphabet = self._family.reduced(self._signs | frozenset("".join(drawn)))
+        charts = (block for block in layout.blocks if isinstance(block, ChartLayout))
+        alphabet = self._for_charts(charts, "in a chart of the message")
         return inlined(layout, self._look, self._family, alphabet, name)
 
     def _require_printable(self, more: frozenset[str], layout: Layout) -> None:

@@ -67,7 +67,7 @@ def inlined(layout: Layout, look: Look, family: Family, alphabet: Alphabet, name
         if isinstance(block, Picture):
             pictures[called], width, title = block.data, block.width / 0.75, ""
         else:
-            pictures[called], width = _chart(block, look, family, alphabet), _WIDTH / 0.75
+            pictures[called], width = chart_picture(block, look, family, alphabet), _WIDTH / 0.75
             title = f"<figcaption>{escape(block.title)}</figcaption>" if block.title else ""
         image = f'<img src="cid:{called}" alt="{escape(block.alt)}" width="{width:.0f}">'
         return f"<figure>{title}{image}</figure>"
@@ -77,7 +77,8 @@ def inlined(layout: Layout, look: Look, family: Family, alphabet: Alphabet, name
     return Inline(html=f'<div class="report">{html}</div>', text=plain_text(layout), pictures=pictures, style=style)
 
 
-def _chart(chart: ChartLayout, look: Look, family: Family, alphabet: Alphabet) -> bytes:
+def chart_picture(chart: ChartLayout, look: Look, family: Family, alphabet: Alphabet) -> bytes:
+    """A chart as a PNG."""
     file = PdfFile(alphabet, (REGULAR, BOLD))
     flow = ChartFlow(chart, family, alphabet, look.accent, _WIDTH, float("inf"), Element("Figure"))
     file.begin_page(flow.width, flow.height)

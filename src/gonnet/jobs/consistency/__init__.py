@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from importlib.util import find_spec
 
 from gonnet.errors import JobError, meant
 from gonnet.jobs.approval import MESSAGES
@@ -62,6 +63,10 @@ def _documents(job: Job) -> Iterator[JobError]:
     if not job.file.package.documents and ways and not any(way.email or way.drafts for way in ways):
         fix = "List documents, or deliver by mail or as drafts"
         yield JobError("folders and printers get documents, and this job has none", where=job.at("deliver"), fix=fix)
+    asked = {*(rule.format for rule in job.file.rules), *(spec.settings.format for spec in job.file.recipients)}
+    if "docx" in asked | {part.format for part in job.file.package.documents} and find_spec("docx") is None:
+        what, fix = "the library that writes documents `as: docx` is not installed", "pip install 'gonnet[docx]'"
+        yield JobError(what, where=job.at("package", "documents"), fix=f"Install it: {fix}")
     for index, document in enumerate(job.file.package.documents):
         place = job.at("package", "documents", index)
         what, known = ("report", job.file.reports) if document.report else ("arrival", job.file.arrivals)
@@ -268,7 +273,7 @@ def _rules(job: Job) -> Iterator[JobError]:
         if rule.format == "csv":
             for document in documents:
                 yield from _one_table(job, document.shows, job.at("rules", index, "as"))
-        if rule.format in ("csv", "html", "txt") and any(document.password for document in documents):
+        if rule.format not in (None, "pdf", "xlsx") and any(document.password for document in documents):
             what = f"documents with a password cannot be sent as {rule.format}"
             yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")
         if rule.applies != "all" and rule.applies not in kinds:

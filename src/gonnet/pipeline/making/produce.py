@@ -228,6 +228,8 @@ class _Worker:
             known = {*known, *fixed.texts}
         elif plan.csv is not None:
             found = checks.read_back(drawn.data, plan.format, plan.csv.encoding, plan.csv.delimiter)
+        elif plan.format == "docx":
+            found = checks.read_any(drawn.data, plan.file_name)
         elif plan.format == "txt":
             found = checks.read_columns(drawn.data)
         else:

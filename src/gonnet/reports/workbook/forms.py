@@ -4,18 +4,14 @@ from __future__ import annotations
 
 import datetime as dt
 import io
-import re
-import zipfile
 from decimal import Decimal
 from typing import Any
 
 from gonnet.reports.layout.models import FormLayout, Layout, TableLayout
 from gonnet.reports.plans.forms import place_of
 from gonnet.reports.plans.models import FormPlan
+from gonnet.reports.timeless import timeless
 from gonnet.reports.workbook.cells import xml_safe
-
-_MADE = "2000-01-01T00:00:00Z"
-_ZIPPED = (1980, 1, 1, 0, 0, 0)
 
 
 def fill_form(layout: Layout, form: FormLayout, author: str) -> bytes:
@@ -36,7 +32,7 @@ def fill_form(layout: Layout, form: FormLayout, author: str) -> bytes:
     book.calculation.fullCalcOnLoad = True
     target = io.BytesIO()
     book.save(target)
-    return _timeless(target.getvalue())
+    return timeless(target.getvalue())
 
 
 def _fill_rows(book: Any, plan: FormPlan, table: TableLayout) -> None:  # noqa: ANN401
@@ -72,15 +68,3 @@ def _write(cell: Any, value: object) -> None:  # noqa: ANN401
         case _:
             cell.value = xml_safe(str(value))
             cell.data_type = "s"
-
-
-def _timeless(data: bytes) -> bytes:
-    """The same file with one date for all: when it was made is no part of what it says."""
-    target = io.BytesIO()
-    with zipfile.ZipFile(io.BytesIO(data)) as source, zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as packed:
-        for name in source.namelist():
-            part = source.read(name)
-            if name == "docProps/core.xml":
-                part = re.sub(rb"(<dcterms:\w+[^>]*>)[^<]*(</dcterms:)", rb"\g<1>" + _MADE.encode() + rb"\g<2>", part)
-            packed.writestr(zipfile.ZipInfo(name, _ZIPPED), part, zipfile.ZIP_DEFLATED)
-    return target.getvalue()
