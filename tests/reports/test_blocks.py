@@ -393,7 +393,6 @@ def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> 
         ("crosstab: {rows: day, columns: remark}", "needs `value`"),
         ("chart: {kind: bars, over: day, series: {value: remark}, alt: x}", "must be a column of numbers"),
         ("chart: {kind: shares, over: day, series: {value: litres}, target: 5, alt: x}", "one series and no lines"),
-        ("chart: {kind: bars, over: day, series: {value: litres}}", "'alt' is missing here"),
         ("standing: {figure: liters, label: x}", "there is no figure 'liters'"),
         ("standing: {figure: litres, label: x, least: 2}", "greater than or equal to 3"),
         ("image: nothing.png", "'alt' is missing here"),

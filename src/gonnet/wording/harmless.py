@@ -5,10 +5,15 @@ from __future__ import annotations
 import re
 
 # What a spreadsheet runs: a sign, full-width ones too, at the beginning of a cell, with blanks before it or not. And of
-# what only a program of another locale takes for a cell, since it parts lines at another sign. A number is none.
+# what only a program of another locale takes for a cell, since it parts lines at another sign. A number is none, where
+# it is all of a cell: a list such as `1, -5, 2` has numbers between the same signs.
 _SIGN = r"[=+\-@\uff1d\uff0b\uff0d\uff20]"
 _PARTS = r",;\t|\n\r"
-_FORMULA = re.compile(rf"^(?=[\t\r\n])|(?:^|[{_PARTS}])[\"']?\s*(?={_SIGN})(?![+-]?\d+(?:[.,]\d+)?\s*(?:$|[{_PARTS}]))")
+_NUMBER = r"[+-]?\d+(?:[.,]\d+)?\s*"
+_FORMULA = re.compile(
+    rf"^(?=[\t\r\n])|^[\"']?\s*(?={_SIGN})(?!{_NUMBER}\Z)"
+    rf"|([{_PARTS}])[\"']?\s*(?={_SIGN})(?!{_NUMBER}(?:\Z|\r|\1))"
+)
 _IGNORED = re.compile(r"[\x00-\x20\x7f-\xa0\u200b-\u200f\u2028-\u202f\ufeff]")
 _SCRIPTS = ("javascript:", "vbscript:", "data:")
 
