@@ -21,6 +21,7 @@ from gonnet.pipeline.prepare import prepare
 from gonnet.pipeline.survey import Request
 from gonnet.pipeline.tools import open_tools
 from gonnet.reports import Painter, draw
+from gonnet.reports.pdf.structure import CELL, Element, Tags
 from gonnet.reports.plain import plain_text
 from made import LOOK, document
 from opened import laid, many_rows, unpacked
@@ -168,6 +169,13 @@ def test_a_pack_of_many_parts_has_contents_and_bookmarks_that_lead_to_each(tmp_p
     assert len(outline) == 4 * 70, "and the heading, the chart and the table of each"
     (tmp_path / "pack.pdf").write_bytes(drawn.data)
     assert outloud.check(str(tmp_path / "pack.pdf")).errors == 0
+
+
+def test_a_page_with_more_cells_than_are_prepared_for_is_marked_all_the_same() -> None:
+    tags, table = Tags(on=True), Element("Table")
+    tags.begin_page()
+    shown = [tags.row(table, (CELL,) * 9, [*["x\n"] * 8, ""]) for _ in range(600)]
+    assert re.findall(r"MCID (\d+)>>", "".join(shown)) == [str(number) for number in range(600 * 8)]
 
 
 def test_nothing_is_claimed_that_does_not_hold() -> None:

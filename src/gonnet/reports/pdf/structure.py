@@ -136,7 +136,7 @@ class Tags:
         else:
             numbers = tuple(self._taken(1) if cell else -1 for cell in cells)
         table.entered().kids.append(_Row(self._page, kinds, numbers))
-        if numbers[-1] < _SOME:
+        if self._next <= _SOME:
             return "".join([f"{_CELLS[n]}{cell}EMC\n" for n, cell in zip(numbers, cells, strict=True) if cell])
         parts = zip(numbers, cells, strict=True)
         return "".join([f"/TD <</MCID {n}>> BDC\n{cell}EMC\n" for n, cell in parts if cell])
