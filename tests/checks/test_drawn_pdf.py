@@ -31,15 +31,18 @@ from opened import laid
 from support import AS_OF, Dairy
 
 
-@pytest.mark.parametrize("job", ["gallery", "pack", "board", "notice"])
-def test_every_pdf_of_the_demo_is_read_as_pdfium_reads_it(tmp_path: Path, job: str) -> None:
+SOME = ("00079", "00375", "00893", "01263", "01337", "01707", "B129")
+
+
+@pytest.mark.parametrize(("job", "only"), [("gallery", SOME), ("pack", SOME), ("board", ()), ("notice", SOME)])
+def test_the_pdfs_of_the_demo_are_read_as_pdfium_reads_them(tmp_path: Path, job: str, only: tuple[str, ...]) -> None:
     write_workspace(tmp_path)
     workspace = load_workspace(tmp_path)
     with open_tools(workspace, 1) as tools:
-        run = prepare(load_job(workspace, job), tools, Request(as_of=AS_OF, asked={}))
+        run = prepare(load_job(workspace, job), tools, Request(as_of=AS_OF, asked={}, only=only))
         made = [d.sha256 for package in tools.ledger.packages(run.id) for d in package.documents if d.format == "pdf"]
         assert made
-        for data in map(tools.store.get, made[:12]):
+        for data in map(tools.store.get, made):
             assert alike(list(parts_of_drawn(data)), list(parts_of_pdf(data)))
 
 
