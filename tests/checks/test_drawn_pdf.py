@@ -30,7 +30,6 @@ from made import LOOK, document
 from opened import laid
 from support import AS_OF, Dairy
 
-
 SOME = ("00079", "00375", "00893", "01263", "01337", "01707", "B129")
 
 
