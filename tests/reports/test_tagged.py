@@ -14,6 +14,8 @@ import pypdfium2
 import pytest
 from pikepdf import pdfa
 
+from gonnet.checks.reading.drawn_pdf import alike, parts_of_drawn
+from gonnet.checks.reading.pdf_texts import FIGURES, parts_of_pdf
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.jobs import load_job, load_workspace
 from gonnet.jobs.values import Joint
@@ -176,6 +178,16 @@ def test_a_page_with_more_cells_than_are_prepared_for_is_marked_all_the_same() -
     tags.begin_page()
     shown = [tags.row(table, (CELL,) * 9, [*["x\n"] * 8, ""]) for _ in range(600)]
     assert re.findall(r"MCID (\d+)>>", "".join(shown)) == [str(number) for number in range(600 * 8)]
+
+
+@pytest.mark.parametrize("word", ["CLAIMS & LANGUAGE", "AUTHOR</rdf:li>", "MADE_BY TITLE", "/Alt<4142> /Alt(x)"])
+def test_a_title_is_a_title_whatever_it_says(word: str) -> None:
+    data = Painter(LOOK).draw(document([word], [Decimal(1)]), "pdf").data
+    with pikepdf.open(io.BytesIO(data)) as file, file.open_metadata() as told:
+        assert told["dc:title"] == word
+    assert claims(data) == ["A-2B", "UA-1"]
+    assert alike(list(parts_of_drawn(data)), list(parts_of_pdf(data)))
+    assert dict(parts_of_drawn(data))[FIGURES][0].startswith(word)
 
 
 def test_nothing_is_claimed_that_does_not_hold() -> None:

@@ -25,7 +25,7 @@ from gonnet.wording.marked import Paragraph, Span
 _FACE = "Arial"  # which every office program has, or a face as wide: what is embedded in PDFs is not on every machine
 _EMU = 12_700  # to the point
 _NAMES = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
-_SIDES = {"left": "start", "right": "end", "centre": "center"}
+_SIDES = {"left": "left", "right": "right", "centre": "center"}
 
 PictureOf = Callable[[ChartLayout], bytes]
 """What draws a chart as a PNG."""
@@ -58,7 +58,7 @@ class _Writer:
     def write(self) -> None:
         """All of it."""
         self._set_up()
-        self._document.add_heading(_clean(self._layout.title), 1)
+        self._document.add_heading(xml_safe(self._layout.title), 1)
         for block in self._layout.blocks:
             self._block(block)
 
@@ -69,18 +69,18 @@ class _Writer:
 
         layout, look, document = self._layout, self._look, self._document
         properties = document.core_properties
-        properties.title, properties.author = _clean(layout.title), look.organisation
+        properties.title, properties.author = xml_safe(layout.title), xml_safe(look.organisation)
         properties.comments, properties.language = "", look.language
         section, form = document.sections[0], layout.page
         section.orientation = WD_ORIENT.LANDSCAPE if form.landscape else WD_ORIENT.PORTRAIT
         section.page_width, section.page_height = Pt(form.width), Pt(form.height)
         section.top_margin, section.right_margin, section.bottom_margin, section.left_margin = map(Pt, form.margins)
         self._styles()
-        head = "\t".join(part for part in (look.organisation, _clean(layout.header)) if part)
+        head = "\t".join(part for part in (xml_safe(look.organisation), xml_safe(layout.header)) if part)
         self._furnish(section.header.paragraphs[0], [head])
         before, between, after = _around(look.page_count)
         fields = [_field("PAGE"), between, _field("NUMPAGES"), after]
-        self._furnish(section.footer.paragraphs[0], [f"{_clean(layout.footer)}\t{before}", *fields])
+        self._furnish(section.footer.paragraphs[0], [f"{xml_safe(layout.footer)}\t{before}", *fields])
 
     def _styles(self) -> None:
         from docx.oxml.ns import qn
@@ -122,7 +122,7 @@ class _Writer:
         document = self._document
         match block:
             case HeadingLayout():
-                document.add_heading(_clean(block.text), 2)
+                document.add_heading(xml_safe(block.text), 2)
             case FactsLayout():
                 self._facts(block)
             case TextLayout():
@@ -160,7 +160,7 @@ class _Writer:
             if span.link:
                 self._link(made, span)
             else:
-                run = made.add_run(_clean(span.text))
+                run = made.add_run(xml_safe(span.text))
                 run.bold, run.italic = span.bold or None, span.italic or None
 
     def _link(self, paragraph: Any, span: Span) -> None:  # noqa: ANN401
@@ -171,7 +171,7 @@ class _Writer:
         looks = f"{'<w:b/>' if span.bold else ''}{'<w:i/>' if span.italic else ''}"
         looks += f'<w:color w:val="{self._look.accent.lstrip("#")}"/><w:u w:val="single"/>'
         of = 'xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"'
-        text = f'<w:t xml:space="preserve">{escape(_clean(span.text))}</w:t>'
+        text = f'<w:t xml:space="preserve">{escape(xml_safe(span.text))}</w:t>'
         paragraph._p.append(
             parse_xml(
                 f'<w:hyperlink {_NAMES} {of} r:id="{number}"><w:r><w:rPr>{looks}</w:rPr>{text}</w:r></w:hyperlink>'
@@ -194,11 +194,11 @@ class _Writer:
 
     def _chart(self, chart: ChartLayout) -> None:
         if chart.title:
-            self._document.add_paragraph(_clean(chart.title), style="Caption")
+            self._document.add_paragraph(xml_safe(chart.title), style="Caption")
         if chart.places:
             self._picture(self._picture_of(chart), self._layout.page.room, chart.in_words())
         else:
-            self._document.add_paragraph(_clean(chart.empty))
+            self._document.add_paragraph(xml_safe(chart.empty))
 
     def _facts(self, block: FactsLayout) -> None:
         deep = -(-len(block.facts) // block.columns)
@@ -216,9 +216,9 @@ class _Writer:
 
     def _table(self, table: TableLayout) -> None:
         if table.title:
-            self._document.add_paragraph(_clean(table.title), style="Caption")
+            self._document.add_paragraph(xml_safe(table.title), style="Caption")
         if not table.height:
-            self._document.add_paragraph(_clean(table.empty))
+            self._document.add_paragraph(xml_safe(table.empty))
             return
         room, natural = self._layout.page.room, sum(column.width for column in table.columns)
         widths = [column.width * min(1.0, room / natural) for column in table.columns]
@@ -252,7 +252,7 @@ class _Writer:
         rule = '<w:insideH w:val="single" w:sz="4" w:color="D5DBD8"/>'
         edges = f'<w:bottom w:val="single" w:sz="4" w:color="D5DBD8"/>{rule}' if lines else ""
         columns = "".join(f'<w:gridCol w:w="{_twips(width)}"/>' for width in widths)
-        margins = f'<w:start w:w="{_twips(PADDING)}" w:type="dxa"/><w:end w:w="{_twips(PADDING)}" w:type="dxa"/>'
+        margins = f'<w:left w:w="{_twips(PADDING)}" w:type="dxa"/><w:right w:w="{_twips(PADDING)}" w:type="dxa"/>'
         table = parse_xml(
             f'<w:tbl {_NAMES}><w:tblPr><w:tblW w:w="{_twips(sum(widths))}" w:type="dxa"/>'
             f'<w:tblBorders>{edges}</w:tblBorders><w:tblLayout w:type="fixed"/><w:tblCellMar>{margins}</w:tblCellMar>'
@@ -267,7 +267,7 @@ class _Writer:
 def _cell(
     text: str, width: float, *, is_bold: bool = False, column: ColumnPlan | None = None, tint: str = "", span: int = 1
 ) -> str:
-    side = _SIDES[column.align] if column is not None else "start"
+    side = _SIDES[column.align] if column is not None else "left"
     size = f'<w:sz w:val="{round(2 * column.font_size)}"/>' if column is not None else ""
     looks = f"<w:rPr>{'<w:b/>' if is_bold else ''}{size}</w:rPr>"
     lines = "<w:br/>".join(f'<w:t xml:space="preserve">{escape(part)}</w:t>' for part in xml_safe(text).split("\n"))
@@ -294,10 +294,6 @@ def _line(line: Line, table: TableLayout, widths: Sequence[float]) -> str:
 
 def _twips(points: float) -> int:
     return round(20 * points)
-
-
-def _clean(text: str) -> str:
-    return xml_safe(text)
 
 
 def _field(name: str) -> str:

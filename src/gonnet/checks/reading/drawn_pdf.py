@@ -32,9 +32,9 @@ _KIDS = re.compile(rb"/Kids\[([\d\sR]*)\]")
 _NOTED = re.compile(rb"/Annots\[([\d\sR]*)\]")
 _FONTS = re.compile(rb"/Font<<(.*?)>>")
 _STRUCTURE = b"<</Type/StructTreeRoot/"
-_ALTERNATIVE = re.compile(rb"/Alt(?=[(<])")
 _MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
 _STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
+_ALTERNATIVE = re.compile(rb"/Alt(?=[(<])(?:" + _STRINGS.pattern + rb")", re.DOTALL)
 _FACE = re.compile(rb"/(\S+) \S+ Tf\b|\bQ\b")
 _MARKS = re.compile(rb"(?:EMC\n)?/\w+ (?:<</(?:MCID \d+|Type /\w+)>> BDC|BMC)\n|EMC\n")
 _MOVES = re.compile(rb"(\S+) Td\b|T[mD*]|\bET\b")
@@ -130,7 +130,7 @@ class _File:
         if len(self._entries) != int(told[1]):
             raise UnfamiliarError
         self._heads: dict[int, bytes] = {}
-        self._packed = b""
+        self._structure = b""
         for holder in sorted({place for kind, place, _ in self._entries if kind == 2}):
             self._unpack(holder)
 
@@ -152,7 +152,7 @@ class _File:
         told = _required(_PACKED.fullmatch(dictionary))
         data, first = zlib.decompress(packed), int(told[2])
         if data.startswith(_STRUCTURE, first):  # of which only what is said of figures is looked for
-            self._packed += data[first:]
+            self._structure += data[first:]
             return
         numbers = list(map(int, data[:first].split()))
         starts = [first + start for start in numbers[1::2]]
@@ -162,7 +162,6 @@ class _File:
             number: data[start:end]
             for number, start, end in zip(numbers[::2], starts, [*starts[1:], len(data)], strict=True)
         }
-        self._packed += data[first:]
 
     def head(self, number: int) -> bytes:
         """An object that is no stream."""
@@ -172,8 +171,8 @@ class _File:
 
     def described(self) -> Iterator[str]:
         """What is said of figures to those who cannot see them."""
-        for found in _ALTERNATIVE.finditer(self._packed):
-            yield _string(self._packed, found.end())
+        for found in _ALTERNATIVE.finditer(self._structure):
+            yield _string(found[0], len(b"/Alt"))
 
     def titles(self) -> Iterator[str]:
         """Those of the bookmarks, in the order of their objects."""

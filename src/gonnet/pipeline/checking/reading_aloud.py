@@ -28,11 +28,13 @@ def unclaimed(job: Job, tools: Tools) -> Iterator[Finding]:
             has = "has" if silent == 1 else "have"
             yield _note(f"{charts} of '{name}' {has} no `alt`: who cannot see it hears which values it shows, not why")
     drawn = [part for part in package.documents if part.format == "pdf" and part.report is not None]
-    elsewhere = [part for part in package.documents if part.format in ("pdf", None) and part.arrival is not None]
+    elsewhere = [part for part in package.documents if part.format == "pdf" and part.arrival is not None]
     is_joined = package.join is not None and "pdf" in package.join.formats
     if elsewhere and drawn and is_joined:
         text = f"the joined PDF has pages of {_named(elsewhere)} in it, which another program made"
         yield _note(f"{text}: it does not say that it can be read aloud (PDF/UA) or archived (PDF/A)")
+    elif elsewhere:
+        yield _note(f"{_named(elsewhere)} stays as another program made it: whether it can be read aloud is not known")
     locked = [part for part in drawn if part.password is not None]
     if locked:
         yield _note(f"{_named(locked)} as PDF has a password: it can be read aloud, but no archive takes it (PDF/A)")

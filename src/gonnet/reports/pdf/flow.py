@@ -75,7 +75,7 @@ class Flow:
     def _block(self, block: BlockLayout) -> Iterator[Block]:
         match block:
             case HeadingLayout():
-                yield self._text(block.text, self._heading, Element("H2", self._within)).as_heading()
+                yield self._text(block.text, self._heading, Element("H2", self._within)).as_heading(block.text)
             case FactsLayout():
                 yield FactsFlow(block, self._family, self._alphabet, self._width, self._within, self._look.scale)
             case TextLayout():
@@ -93,7 +93,7 @@ class Flow:
         element = figure(self._within, chart.in_words())
         if chart.title:
             caption = Element("Caption", element) if chart.places else Element("P", self._within)
-            yield self._text(chart.title, self._caption, caption).as_heading()
+            yield self._text(chart.title, self._caption, caption).as_heading(chart.title)
         if not chart.places:
             yield self._text(chart.empty, self._body, Element("P", self._within))
             return
@@ -105,7 +105,7 @@ class Flow:
         element = Element("Table", self._within)
         if table.title:
             caption = Element("Caption", element) if table.height else Element("P", self._within)
-            yield self._text(table.title, self._caption, caption).as_heading()
+            yield self._text(table.title, self._caption, caption).as_heading(table.title)
         if not table.height:
             yield self._text(table.empty, self._body, Element("P", self._within))
             return

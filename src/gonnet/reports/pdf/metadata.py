@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -24,6 +25,7 @@ AUTHOR<dc:language><rdf:Bag><rdf:li>LANGUAGE</rdf:li></rdf:Bag></dc:language>
 </rdf:Description>
 CLAIMS</rdf:RDF></x:xmpmeta>
 <?xpacket end="w"?>"""
+_PLACES = re.compile("TITLE|AUTHOR|LANGUAGE|CLAIMS|MADE_BY")
 _AUTHOR = "<dc:creator><rdf:Seq><rdf:li>{}</rdf:li></rdf:Seq></dc:creator>\n"
 _ARCHIVE = """\
 <rdf:Description rdf:about="" xmlns:pdfaid="http://www.aiim.org/pdfa/ns/id/">
@@ -80,10 +82,10 @@ class About:
             "AUTHOR": _AUTHOR.format(escape(self.author)) if self.author else "",
             "LANGUAGE": self.language or "x-default",
             "CLAIMS": claims,
+            "MADE_BY": MADE_BY,
         }
-        made = _XMP.replace("MADE_BY", MADE_BY)
-        for name, value in values.items():
-            made = made.replace(name, value, 1)
+        # In one go: a title that says CLAIMS is a title.
+        made = _PLACES.sub(lambda found: values[found[0]], _XMP)
         return stream(made.encode(), "/Type/Metadata/Subtype/XML")
 
 

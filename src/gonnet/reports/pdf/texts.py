@@ -95,9 +95,8 @@ class TextFlow(Block):
     def _measure(self) -> None:
         self.height = self._style.leading * len(self._lines)
 
-    def as_heading(self) -> TextFlow:
-        """The same, in the bookmarks too."""
-        text = " ".join("".join(run.text for run in line) for line in self._lines)
+    def as_heading(self, text: str) -> TextFlow:
+        """The same, in the bookmarks too, as a text."""
         self.outline = text if len(text) <= _OUTLINE else f"{text[: _OUTLINE - 1]}…"
         return self
 
