@@ -31,7 +31,7 @@ EVERYBODY = Counter(zoe=1, laka=1, hallbank=1)
 @pytest.mark.parametrize(
     ("once_per", "first", "second", "again"),
     [
-        ("", "--set kind=usual", "--set kind=usual --as-of 2026-11-29", False),
+        ("", "--set kind=usual --as-of 2026-11-05", "--set kind=usual --as-of 2026-11-29", False),
         ("", "--set kind=usual", "--set kind=late", True),  # all parameters count, not the period alone
         ("once_per: month\n", "--set kind=usual", "--set kind=late", False),
         ("once_per: [kind, month]\n", "--set kind=usual", "--set kind=late", True),

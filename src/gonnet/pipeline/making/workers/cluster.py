@@ -37,7 +37,8 @@ from gonnet.pipeline.making.workers.remote import (
 )
 
 _MOST = 200  # packages of a batch: what goes over the wire for each batch is worth it
-_PATIENCE = 15  # seconds that a scheduler and each worker have to answer, and the first worker to appear
+_PATIENCE = 15  # seconds that a scheduler and each worker have to answer
+_TO_APPEAR = 45  # seconds for the first worker: one that starts on a busy machine takes twenty
 _ASKED_AT_ONCE = 16  # workers
 _ALONE = 4  # times that patience, without any worker, before the cluster is taken to be gone
 _GLANCE = 0.2  # seconds to wait for each of two that make the same
@@ -110,7 +111,7 @@ class ClusterCrew:
         try:
             connect: Any = Client
             self._client = connect(self._address, timeout=_PATIENCE, set_as_default=False, name="gonnet")
-            self._client.wait_for_workers(1, timeout=_PATIENCE)
+            self._client.wait_for_workers(1, timeout=_TO_APPEAR)
             self._require_alike(self._answers())
             self._show_the_store()
             self._given = Asked(
