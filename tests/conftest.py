@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -11,6 +12,10 @@ from hypothesis import settings
 from loaded_program import Begun, begin_loaded
 from servers import Place, schema_on
 from support import MEMBERS, MILK, SETTINGS, Dairy, free_port, listening, wait_for
+
+# As the program does: what lives to the end is not looked through again and again.
+gc.freeze()
+gc.set_threshold(100_000, 20, 100)
 
 # How long an example takes says nothing on a busy machine.
 settings.register_profile("gonnet", deadline=None, max_examples=50)

@@ -165,6 +165,7 @@ def _import_all() -> None:
     import gonnet
     from gonnet.jobs.models import JobFile
     from gonnet.jobs.workspace import WorkspaceFile
+    from gonnet.reports.fonts import family
 
     for module in pkgutil.walk_packages(gonnet.__path__, "gonnet."):
         if ".migrations" not in module.name and not module.name.endswith("__main__"):
@@ -174,6 +175,7 @@ def _import_all() -> None:
     assert Locale.parse("en_IE").currencies  # a large file
     for model in (JobFile, WorkspaceFile):
         model.model_rebuild()
+    family()  # the faces that every PDF is drawn with
     gc.freeze()  # what is there by now is shared, and is not looked through again
 
 

@@ -6,6 +6,7 @@ import datetime as dt
 import json
 from collections.abc import Callable
 from contextlib import closing
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -20,7 +21,7 @@ from gonnet.data import look_at
 from gonnet.data.engine import Engine
 from gonnet.data.types.dates import Dated, usual
 from gonnet.data.types.kinds import Clock, Day, Kind, Moment, PlainDecimal, Truth, Whole
-from gonnet.data.types.numbers import NOTATIONS, Notation
+from gonnet.data.types.numbers import NOTATIONS, Notation, may_fit
 from gonnet.errors import DataError, JobError
 from gonnet.jobs.sources import FileDataSet
 
@@ -322,3 +323,10 @@ def test_a_number_is_read_as_it_was_written(number: Decimal, notation: Notation)
         plain = notation.plain("v")
         assert notation.fits(text)
         assert engine.query(f"select cast({plain} as decimal(38,2)) from (select $1 as v)", [text]) == [(number,)]
+
+
+@given(st.data())
+def test_what_tells_texts_from_numbers_at_a_glance_turns_no_number_away(data: st.DataObject) -> None:
+    notation = data.draw(st.sampled_from(NOTATIONS))
+    notation = replace(notation, is_named=data.draw(st.booleans()), is_percent=data.draw(st.booleans()))
+    assert may_fit(data.draw(st.from_regex(notation._pattern, fullmatch=True)))

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import re
-import threading
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import ExitStack, closing, contextmanager
+from contextlib import AbstractContextManager, ExitStack, closing, contextmanager, nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 
 import duckdb
 
 from gonnet.data.macros import MACROS
+from gonnet.data.patience import WATCHER
 from gonnet.errors import DataError, meant
 from gonnet.scratch import scratch
 
@@ -21,6 +21,7 @@ EXACT = 2**53
 
 _AT_ONCE = 5_000  # rows
 _OPEN = '"NULL"'  # the type of NULL itself
+_LOOKS = re.compile(r"\s*(select|describe|from|values|explain)\b", re.IGNORECASE)  # and changes no table
 _INTEGERS = re.compile(r"^(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT|U\w+INT)")
 
 
@@ -98,6 +99,8 @@ class Engine:
         self._strict = self._connection.cursor()
         self._strict.execute("SET ieee_floating_point_ops=false")
         self._connection.execute("SET error_on_division_by_zero=false")
+        self._columns: dict[str, tuple[ColumnType, ...]] = {}
+        self._counts: dict[str, int] = {}
         self.tables: list[str] = []
         self.doubts: dict[str, str] = {}
         self._numbered: set[str] = set()
@@ -139,6 +142,9 @@ class Engine:
         if isinstance(values, Mapping):
             with self._explained(sql, where, fix):
                 values = self._used(sql, values, where)
+        if not _LOOKS.match(sql):
+            self._columns.clear()
+            self._counts.clear()
         connection = self._strict if strictly else self._connection
         with self._explained(sql, where, fix), self._in_time(connection):
             return connection.execute(sql, values).fetchall()
@@ -178,19 +184,9 @@ class Engine:
         named = (advice for column, advice in self.doubts.items() if re.search(rf"\b{re.escape(column)}\b", sql))
         return next((f"In the data set, {advice}" for advice in named), "")
 
-    @contextmanager
-    def _in_time(self, connection: duckdb.DuckDBPyConnection) -> Iterator[None]:
+    def _in_time(self, connection: duckdb.DuckDBPyConnection) -> AbstractContextManager[None]:
         """End a statement that takes too long."""
-        if self._seconds is None:
-            yield
-            return
-        alarm = threading.Timer(self._seconds, connection.interrupt)
-        alarm.daemon = True
-        alarm.start()
-        try:
-            yield
-        finally:
-            alarm.cancel()
+        return nullcontext() if self._seconds is None else WATCHER.over(connection, self._seconds)
 
     def _used(self, sql: str, values: Mapping[str, object], where: str) -> dict[str, object]:
         statements = duckdb.extract_statements(sql)
@@ -238,9 +234,15 @@ class Engine:
 
     def columns(self, table: str) -> tuple[ColumnType, ...]:
         """The columns of `table`, in order."""
-        rows = self.query(
-            "select column_name, data_type from duckdb_columns() where table_name = ? order by column_index", [table]
-        )
+        if table not in self._columns:
+            self._columns[table] = self._asked_columns(table)
+        return self._columns[table]
+
+    def _asked_columns(self, table: str) -> tuple[ColumnType, ...]:
+        try:
+            rows = self._connection.execute("select name, type from pragma_table_info(?)", [quoted(table)]).fetchall()
+        except duckdb.CatalogException:  # there is no such table
+            return ()
         hidden = {"rowid"} if table in self._numbered else set()
         return tuple(ColumnType(name=str(name), type=str(kind)) for name, kind in rows if name not in hidden)
 
@@ -257,9 +259,9 @@ class Engine:
 
     def count(self, table: str) -> int:
         """The number of rows of `table`."""
-        found = self.query(f"select count(*) from {quoted(table)}")[0][0]
-        assert isinstance(found, int)
-        return found
+        if table not in self._counts:
+            self._counts[table] = int(str(self.query(f"select count(*) from {quoted(table)}")[0][0]))
+        return self._counts[table]
 
 
 def explained(error: duckdb.Error) -> tuple[str, str]:

@@ -11,12 +11,14 @@ import sqlite3
 import uuid
 from collections.abc import Callable
 from contextlib import closing
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from filelock import FileLock
-from sqlalchemy import Connection, Engine, create_engine, event, insert, text
+from sqlalchemy import Connection, Engine, create_engine, create_mock_engine, event, insert, text
 from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.schema import ExecutableDDLElement
 
 from gonnet import __version__, private
 from gonnet.errors import StorageError
@@ -131,10 +133,24 @@ def _version(place: Path, uri: str) -> int | None:
 def _made(engine: Engine) -> None:
     with engine.begin() as work:
         work.exec_driver_sql("begin immediate")  # the driver begins none for tables: all of them are made, or none
-        schema.metadata.create_all(work)
+        for statement in _tables():
+            work.exec_driver_sql(statement)
         values = {"version": schema.VERSION, "written_by": __version__, "identity": uuid.uuid4().hex, "home": ""}
         work.execute(insert(schema.about).values(**values))
         stamp(work, str(schema.VERSION))
+
+
+@cache
+def _tables() -> tuple[str, ...]:
+    """What makes all tables and indices, put into words once for all ledgers that a process makes."""
+    found: list[str] = []
+
+    def note(statement: ExecutableDDLElement, *_: object, **__: object) -> None:
+        found.append(str(statement.compile(dialect=writer.dialect)))
+
+    writer = create_mock_engine("sqlite://", note)
+    schema.metadata.create_all(writer, checkfirst=False)
+    return tuple(found)
 
 
 def stamp(work: Connection, revision: str) -> None:

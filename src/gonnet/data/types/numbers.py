@@ -17,6 +17,8 @@ _SIGNS = "[$¢£¤¥֏؋৳฿៛₠-⃏]"
 _BLANK = f"[{_SPACES}]?"
 _CURRENCY = rf"(?:{_SIGNS}|[A-Z]{{1,2}}{_SIGNS}|[A-Z]{{3}}|kr\.?|Kč|zł|Ft|Fr\.?|lei)"
 _DIGIT = re.compile("[0-9]")
+_BESIDE = re.compile(rf"[0-9.,'’()%+\-−{_SPACES}$¢£¤¥֏؋৳฿៛₠-⃏]+")
+_WORDS = re.compile("(?:[A-Z]{1,3}|kr|Kč|zł|Ft|Fr|lei){0,2}")
 _SAMPLE = re.compile(r"^[0-9]{1,3}(?P<group>[.,' ’_]?)[0-9]{3}(?:(?P<decimal>[.,])[0-9]+)?$")
 
 
@@ -80,9 +82,7 @@ class Notation(Number):
 
     def fits(self, text: str) -> bool:
         """Whether `text` is a number in this notation."""
-        if not _DIGIT.search(text):
-            return False
-        return self._compiled.fullmatch(text) is not None
+        return may_fit(text) and self._compiled.fullmatch(text) is not None
 
     def test(self, column: str) -> str:
         """SQL for the same."""
@@ -105,6 +105,16 @@ class Notation(Number):
     def as_percent(self) -> Notation:
         """The same for percentages."""
         return Notation(self.group, self.decimal_sign, is_named=self.is_named, is_percent=True)
+
+
+def may_fit(text: str) -> bool:
+    """Whether a text has what a number has in any notation: it tells most texts before a pattern is compiled."""
+    found = _DIGIT.search(text)
+    if found is None:
+        return False
+    at = found.start()
+    begins_with_zero = text[at] == "0" and text[at + 1 : at + 2].isdigit() and text[at - 1 : at] not in (".", ",")
+    return not begins_with_zero and _WORDS.fullmatch(_BESIDE.sub("", text)) is not None
 
 
 NOTATIONS = (
