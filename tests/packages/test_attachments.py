@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from gonnet import delivery
 from gonnet.jobs.contents import Limit
 from gonnet.ledger import PackageRecord
-from gonnet.packages.attachments import TooLargeError, shared_out, travelling, zipped
+from gonnet.packages.attachments import AttachmentPlan, TooLargeError, shared_out, travelling, zipped
 from gonnet.pipeline.sending.composing import unsealed
 from gonnet.pipeline.tools import Tools
 from support import Dairy
@@ -62,7 +62,7 @@ def test_a_zip_with_a_password_opens_with_it_alone() -> None:
 @given(st.lists(st.integers(1, 4000), min_size=1, max_size=12), st.integers(0, 500))
 def test_every_file_goes_once_in_order_and_no_message_is_larger_than_allowed(sizes: list[int], body: int) -> None:
     limit = Limit.model_validate({"size": "7 kB", "over": "split"})
-    parts = shared_out(sizes, body, limit)
+    parts = shared_out(sizes, body, AttachmentPlan(name="", limit=limit))
     assert [number for part in parts for number in part] == list(range(len(sizes)))
     assert all(body + sum(travelling(sizes[at]) for at in part) <= 7000 for part in parts)
     assert len(parts) == 1 or all(parts)
@@ -71,7 +71,7 @@ def test_every_file_goes_once_in_order_and_no_message_is_larger_than_allowed(siz
 @pytest.mark.parametrize("over", ["hold", "zip", "split"])
 def test_a_file_that_is_too_large_by_itself_is_refused(over: str) -> None:
     with pytest.raises(TooLargeError, match="110 kB, more than 20 kB"):
-        shared_out([80_000], 100, Limit.model_validate({"size": "20 kB", "over": over}))
+        shared_out([80_000], 100, AttachmentPlan(name="", limit=Limit.model_validate({"size": "20 kB", "over": over})))
 
 
 def test_all_files_go_as_one_zip(dairy: Dairy) -> None:

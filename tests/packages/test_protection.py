@@ -90,6 +90,50 @@ def test_a_short_password_is_held_where_the_workspace_says_and_told_by_check_in_
     assert "laka" not in held["117"][1]
 
 
+LETTER = """\
+  letter:
+    title: "Your password"
+    blocks: [{text: "It is {{ recipient.pin | default('') }}."}]
+package:"""
+
+
+@pytest.mark.parametrize(
+    ("changes", "told"),
+    [
+        ([], []),
+        ([("payable: **{{ figures.payable | money }}**", "opens with {{ recipient.pin|upper }}")], ["the message 'standard' says the password"]),
+        ([(", {report: statement, as: xlsx}", ", {report: letter, as: pdf}"), ("package:", LETTER)], ["'letter' says the password of other files"]),
+        (
+            [
+                (", {report: statement, as: xlsx}", ", {report: letter, as: pdf}"), ("package:", LETTER),
+                ("Statements <statements@tarnvale.example>\"}", "Statements <statements@tarnvale.example>\"}\n    documents: statement\n  - print: {}\n    documents: letter"),
+            ],
+            [],
+        ),
+    ],
+    ids=["nothing", "the message", "a letter with it", "a letter by another way"],
+)  # fmt: skip
+def test_a_password_that_goes_with_what_it_opens_is_told(
+    dairy: Dairy, changes: list[tuple[str, str]], told: list[str]
+) -> None:
+    with_pins(dairy, {"00042": "0042 Zoë", "117": "laka-1177"})
+    settings = (dairy.folder / "gonnet.yaml").read_text("utf-8")
+    dairy.write("gonnet.yaml", settings + "printers: {office: {command: [cat]}}\n")
+    both = (
+        DOCUMENTS,
+        '[{report: statement, as: pdf, password: {open: "{{ recipient.pin }}"}}, {report: statement, as: xlsx}]',
+    )
+    with dairy.tools() as tools:
+        found = check(dairy.job(both, *changes), tools, Request(as_of=AS_OF, asked={})).findings
+    said = [one.text for one in found if "says the password" in one.text]
+    assert [text[: len(wanted)] for text, wanted in zip(said, told, strict=True)] == told
+    if len(changes) == 3:  # the letter is printed, and what it opens is mailed
+        with dairy.tools() as tools:
+            package = dairy.by_key(tools, dairy.prepared(tools, both, *changes))["117"]
+        assert [message.files for message in package.messages] == [("117 statement statement.pdf",)]
+        assert [part.target.place for part in package.placed] == ["117 statement letter.pdf"]
+
+
 def test_one_password_for_all_is_told(dairy: Dairy) -> None:
     with_pins(dairy, dict.fromkeys(("00042", "117"), "the same one"))
     change = (DOCUMENTS, '[{report: statement, as: pdf, password: {open: "{{ recipient.pin }}"}}]')

@@ -76,7 +76,10 @@ only_option = click.option(
 )
 once_options = _together(
     click.option(
-        "--as", "form", type=click.Choice(["pdf", "xlsx", "csv", "html", "txt", "docx"]), help="Every document as this."
+        "--as",
+        "form",
+        type=click.Choice(["pdf", "xlsx", "csv", "html", "txt", "docx", "ods"]),
+        help="Every document as this.",
     ),
     click.option("--language", metavar="TAG", help="Every text in this language."),
     click.option("--paper", type=click.Choice(["A3", "A4", "A5", "Letter", "Legal"]), help="Every page on it."),

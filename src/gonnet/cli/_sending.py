@@ -74,6 +74,9 @@ class Terminal:
         found = outlook(run, choice, self._tools)
         if not self._as_json and not self._quiet:
             _intention(self._tools, run, choice, found, is_chosen=self._is_chosen)
+        if found.refused.count and not self._as_json:
+            why = _few([f"{one.key}: {text}" for one, text in found.refused.first], found.refused.count)
+            _warn(f"{_show.many(found.refused.count, 'package')} will be held: {why}")
         return self._agreed(_question(found.kinds), len(choice.packages), found.messages)
 
     def ask_to(self, to: str | None) -> Callable[[Intention], bool]:

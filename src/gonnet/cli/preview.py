@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 @click.option(
     "--as",
     "form",
-    type=click.Choice(["pdf", "xlsx", "html", "csv", "txt", "docx", "png"]),
+    type=click.Choice(["pdf", "xlsx", "html", "csv", "txt", "docx", "ods", "png"]),
     help="Only these; png makes page pictures.",
 )
 @click.option("--message", "with_message", is_flag=True, help="Print the messages too.")

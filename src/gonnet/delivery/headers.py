@@ -71,3 +71,14 @@ def _folded(name: str, parts: Iterable[str], joint: str) -> bytes:
 def names_of(block: bytes) -> list[str]:
     """The names of the header lines that a reader finds in `block`, in order."""
     return BytesHeaderParser(policy=compat32).parsebytes(block).keys()
+
+
+def lines_of(head: bytes) -> list[bytes]:
+    """The header lines of a message, each with the lines that continue it, without its end."""
+    lines: list[bytes] = []
+    for line in head.split(b"\r\n"):
+        if line.startswith((b" ", b"\t")):
+            lines[-1] += b"\r\n" + line
+        else:
+            lines.append(line)
+    return lines

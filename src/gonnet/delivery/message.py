@@ -29,6 +29,7 @@ _TYPES = {
     "zip": "application/zip",
     "csv": "text/csv",
     "docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+    "ods": "application/vnd.oasis.opendocument.spreadsheet",
     "txt": "text/plain",
     "html": "text/html",
     "pdf": "application/pdf",
@@ -159,12 +160,12 @@ def _page_part(page: str, body: Body, message_id: str) -> bytes:
             f"--{mark}\r\nContent-Type: image/{kind}\r\nContent-Transfer-Encoding: base64\r\n"
             f"Content-ID: <{name}>\r\nContent-Disposition: inline\r\n\r\n"
         )
-        parts += [head.encode("ascii"), _in_lines(data)]
+        parts += [head.encode("ascii"), in_lines(data)]
     parts.append(f"--{mark}--\r\n".encode("ascii"))
     return b"".join(parts)
 
 
-def _in_lines(data: bytes) -> bytes:
+def in_lines(data: bytes) -> bytes:
     """Base64 in lines of 76 characters (RFC 2045, 6.8)."""
     text = binascii.b2a_base64(data, newline=False)
     full = len(text) // _LINE
@@ -202,7 +203,7 @@ def compose(sealed: bytes, attachments: Sequence[Attachment], date: dt.datetime)
     parts = [f"Date: {format_datetime(date)}\r\n".encode("ascii"), sealed]
     for attachment in attachments:
         parts.append(f"\r\n--{outer}\r\n{_attachment_head(attachment)}\r\n".encode("ascii"))
-        parts.append(_in_lines(attachment.data))
+        parts.append(in_lines(attachment.data))
     parts.append(f"\r\n--{outer}--\r\n".encode("ascii"))
     return b"".join(parts)
 
@@ -270,7 +271,9 @@ def for_trial(sealed: bytes, subject: str, envelope: Envelope, trial: Sequence[A
     """
     head, body = sealed.split(b"\r\n\r\n", 1)
     kept = [
-        line for line in _unfolded(head) if not line.lower().startswith((b"to:", b"cc:", b"subject:", b"message-id:"))
+        line
+        for line in headers.lines_of(head)
+        if not line.lower().startswith((b"to:", b"cc:", b"subject:", b"message-id:"))
     ]
     parts = {"to": envelope.to, "cc": envelope.cc, "bcc": envelope.bcc}
     real = "; ".join(f"{name} {', '.join(a.mailbox for a in found)}" for name, found in parts.items() if found)
@@ -287,7 +290,7 @@ def with_message_id(sealed: bytes, message_id: str) -> bytes:
     """The same message with another Message-ID, so that no program takes it for one that it has already."""
     head, body = sealed.split(b"\r\n\r\n", 1)
     line = f"Message-ID: {message_id}".encode("ascii")
-    lines = [line if old.lower().startswith(b"message-id:") else old for old in _unfolded(head)]
+    lines = [line if old.lower().startswith(b"message-id:") else old for old in headers.lines_of(head)]
     return b"\r\n".join(lines) + b"\r\n\r\n" + body
 
 
@@ -295,7 +298,7 @@ def with_subject(sealed: bytes, old: str, subject: str) -> bytes:
     """The same message under another subject, which is also the title of its HTML where the old one was."""
     head, body = sealed.split(b"\r\n\r\n", 1)
     line = headers.unstructured("Subject", subject).removesuffix(b"\r\n")
-    lines = [line if part.lower().startswith(b"subject:") else part for part in _unfolded(head)]
+    lines = [line if part.lower().startswith(b"subject:") else part for part in headers.lines_of(head)]
     return b"\r\n".join(lines) + b"\r\n\r\n" + _retitled(body, old, subject)
 
 
@@ -313,21 +316,10 @@ def _retitled(body: bytes, old: str, new: str) -> bytes:
 def readdressed(sealed: bytes, to: Sequence[Address] | None, cc: Sequence[Address] | None) -> bytes:
     """The same message to others: To and Cc as given, everything else as it was; None leaves a line with its names."""
     head, body = sealed.split(b"\r\n\r\n", 1)
-    sender, *lines = _unfolded(head)
+    sender, *lines = headers.lines_of(head)
     named = b""
     for name, people in (("To", to), ("Cc", cc)):
         old = [line for line in lines if line.lower().startswith(f"{name}:".lower().encode())]
         lines = [line for line in lines if line not in old]
         named += b"".join(line + b"\r\n" for line in old) if people is None else headers.addresses(name, people)
     return sender + b"\r\n" + named + b"\r\n".join(lines) + b"\r\n\r\n" + body
-
-
-def _unfolded(head: bytes) -> list[bytes]:
-    """Header lines, each with the lines that continue it."""
-    lines: list[bytes] = []
-    for line in head.split(b"\r\n"):
-        if line.startswith((b" ", b"\t")):
-            lines[-1] += b"\r\n" + line
-        else:
-            lines.append(line)
-    return lines

@@ -11,7 +11,7 @@ import re
 import smtplib
 import socket
 import ssl
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from gonnet.delivery.certificates import untrusted
@@ -34,6 +34,15 @@ class _Offered(NamedTuple):
     needs_utf8: bool
 
 
+Protect = Callable[[str, str, bytes, Sequence[str]], bytes]
+"""Makes a message as an address gets it, of its sender, the address, the message and certificates of the address."""
+
+
+def as_it_is(_sender: str, _address: str, data: bytes, _certificates: Sequence[str]) -> bytes:
+    """Neither signed nor encrypted."""
+    return data
+
+
 class SmtpLink:
     """A connection to one mail server, opened when it is first needed.
 
@@ -41,12 +50,16 @@ class SmtpLink:
         server: Where, and how secured.
         password: For its user, or None.
         trusted: A file of certificates to trust besides the system's, or None.
+        protect: Signs and encrypts whatever leaves.
     """
 
-    def __init__(self, server: MailServer, password: str | None, trusted: str | None = None) -> None:
+    def __init__(
+        self, server: MailServer, password: str | None, trusted: str | None = None, protect: Protect = as_it_is
+    ) -> None:
         self._server = server
         self._password = password
         self._trusted = trusted
+        self._protect = protect
         self._smtp: smtplib.SMTP | None = None
         self._takes_utf8 = False
         self._broken = 0  # messages in a row that were cut off before their body
@@ -140,7 +153,13 @@ class SmtpLink:
             self._smtp = None
 
     def offer(
-        self, sender: str, address: str, data: bytes, intent: Callable[[], bool], message_id: str = ""
+        self,
+        sender: str,
+        address: str,
+        data: bytes,
+        intent: Callable[[], bool],
+        message_id: str = "",
+        certificates: Sequence[str] = (),
     ) -> Reply | None:
         """Offer one message to one address.
 
@@ -150,6 +169,7 @@ class SmtpLink:
             data: The message, every line of it ended by CRLF, as `compose` gives it.
             intent: Called right before the body is offered; when it returns False, the body is not sent.
             message_id: By which a later report of a failure is to name it, where the server makes such reports.
+            certificates: Those of the address that stand on the list.
 
         Returns:
             What came of it; None when `intent` forbade it.
@@ -160,7 +180,9 @@ class SmtpLink:
         Raises:
             UnreachableError: the connection is gone and cannot be opened again, or breaks whatever is offered; the
                 message was not sent.
+            JobError: it is to be signed or encrypted and cannot be; it was not sent.
         """
+        data = self._protect(sender, address, data, certificates)
         offered = _Offered(sender, address, len(data), message_id, needs_utf8=needs_utf8(sender, address, data))
         early = self._introduced(offered)
         if early is not None:

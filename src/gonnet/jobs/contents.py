@@ -91,7 +91,7 @@ class DocumentSpec(Section):
         if (self.report is None) == (self.arrival is None):
             raise ValueError("a document shows either a `report`, or the part of a key of an `arrival`")
         if self.report is not None and self.format == "file":
-            raise ValueError("only what came from elsewhere is a `file`: choose pdf, xlsx, html, csv, txt or docx")
+            raise ValueError("only what came from elsewhere is a `file`: choose pdf, xlsx, html, csv, txt, docx or ods")
         return self
 
     @model_validator(mode="after")

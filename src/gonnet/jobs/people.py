@@ -98,6 +98,7 @@ class RecipientList(Section):
         way: The column with the ways by which a line gets it, separated by `;`; the usual ones where it is empty.
         cc: Columns with addresses that get a copy, or addresses.
         bcc: Columns with addresses, or addresses, that get a copy unseen.
+        certificate: The column with the certificate of each, to which messages are encrypted: PEM, or DER in Base64.
         role: The column with the role of each contact.
         roles: Who is written to by role; every line when left out.
         together: Whether all contacts of a key get one message, instead of one each.
@@ -121,6 +122,7 @@ class RecipientList(Section):
     way: str | None = None
     cc: Names = ()
     bcc: Names = ()
+    certificate: str | None = None
     role: str | None = None
     roles: Roles | None = None
     together: bool = False

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import io
+import pickle
 import types
 import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -115,6 +116,13 @@ def _bytes_of(path: Path, shown: Path) -> bytes:
 
 
 def _parse(raw: bytes, shown: Path) -> tuple[object, Positions]:
+    """What a file says, of its own for each who asks: a service reads the same files again and again."""
+    found: tuple[object, Positions] = pickle.loads(_parsed(raw, shown))
+    return found
+
+
+@lru_cache(maxsize=64)
+def _parsed(raw: bytes, shown: Path) -> bytes:
     if len(raw) > _LARGEST:
         what = f"this file has {len(raw) / 1e6:.1f} MB, and {_LARGEST / 1e6:.0f} MB are the most that is read"
         raise JobError(what, where=str(shown), fix="Keep data in data files")
@@ -142,7 +150,7 @@ def _parse(raw: bytes, shown: Path) -> tuple[object, Positions]:
     if not isinstance(tree, CommentedMap):
         raise JobError("this file must consist of `name: value` lines", where=f"{shown}:1:1")
     plain = _Plain(shown)
-    return plain.of(tree), Positions(values=plain.values, keys=plain.keys)
+    return pickle.dumps((plain.of(tree), Positions(values=plain.values, keys=plain.keys)))
 
 
 def _marked(shown: Path, error: MarkedYAMLError) -> str:

@@ -120,6 +120,8 @@ def texts_of_report(job: Job, name: str, hidden: Collection[int] = ()) -> Iterat
             yield job.text(source, *at, part)
     for cell, source in report.form.cells.items() if report.form else ():
         yield job.text(source, *at, "form", "cells", cell)
+    for number, source in enumerate(report.form.sheets if report.form else ()):
+        yield job.text(source, *at, "form", "sheets", number)
     for index, block in enumerate(report.blocks):
         if index in hidden:
             continue

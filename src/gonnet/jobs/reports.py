@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from pydantic import Field, field_validator
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.jobs.blocks import Block
 from gonnet.jobs.sections import Section
 from gonnet.jobs.style import Margins, Paper, Watermark
 from gonnet.jobs.texts import Text
+from gonnet.jobs.values import as_tuple
 
 
 class Form(Section):
@@ -17,11 +20,15 @@ class Form(Section):
         file: A workbook of the workspace.
         cells: Name of a cell in it → what is filled in: `{{ figures.payable }}` is a number, not its text.
         rows: The name of a row in it, whose cells hold columns of the report's table; it becomes as many as there are.
+        sheets: The sheets of it that a recipient gets, by name; all of them when left out.
+        formulas: Whether they stay, with their values beside them, or their values take their place.
     """
 
     file: Text
     cells: dict[str, Text] = {}
     rows: str | None = None
+    sheets: Annotated[tuple[Text, ...], BeforeValidator(as_tuple)] = ()
+    formulas: Literal["keep", "values"] = "keep"
 
 
 class Report(Section):

@@ -57,6 +57,10 @@ class MailServer(Section):
         retries: How often what it refuses for now is tried again before a send ends.
         pause: Seconds before the first new try; twice as long before each other one.
         retry_minutes: How long a send goes on with new tries.
+        sign: Whether every message is signed, by the signer under `smime` whose certificate names its sender.
+        encrypt: Which messages are encrypted to the certificate of each address: none; those whose address has one
+            (`where possible`); the same, and the files of others must have passwords (`or password`); or all, and
+            whoever has no certificate gets none.
     """
 
     host: str
@@ -76,6 +80,8 @@ class MailServer(Section):
     retries: int = Field(default=0, ge=0, le=12)
     pause: int = Field(default=60, ge=0, le=3600)
     retry_minutes: int = Field(default=240, ge=1, le=2880)
+    sign: bool = False
+    encrypt: Literal["never", "where possible", "or password", "always"] = "never"
 
     @field_validator("notify", mode="before", json_schema_input_type=_Report | tuple[_Report, ...])
     @classmethod

@@ -14,8 +14,8 @@ from pydantic import BeforeValidator, Field
 Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
 Accent = Literal["bold", "tint", "mark"]
-Format = Literal["pdf", "xlsx", "html", "csv", "txt", "docx"]
-OfDocument = Literal["pdf", "xlsx", "html", "csv", "txt", "docx", "file"]
+Format = Literal["pdf", "xlsx", "html", "csv", "txt", "docx", "ods"]
+OfDocument = Literal["pdf", "xlsx", "html", "csv", "txt", "docx", "ods", "file"]
 
 
 def as_tuple(value: object) -> object:

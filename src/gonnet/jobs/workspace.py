@@ -20,6 +20,7 @@ from gonnet.jobs.reach import Reach
 from gonnet.jobs.record_places import LedgerPlace
 from gonnet.jobs.sections import Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
+from gonnet.jobs.smime import SmimeSpec
 from gonnet.jobs.style import Style
 from gonnet.wording.formats import House
 
@@ -148,6 +149,7 @@ class WorkspaceFile(Section):
 
     Attributes:
         mail_servers: Servers that take messages, by name.
+        smime: What messages are signed and encrypted with.
         imap: Mailboxes for drafts, by name.
         databases: Databases that jobs read, by name.
         folders: Folders into which jobs put files, by name.
@@ -169,6 +171,7 @@ class WorkspaceFile(Section):
     """
 
     mail_servers: dict[Name, MailServer] = {}
+    smime: SmimeSpec = SmimeSpec()
     imap: dict[Name, ImapServer] = {}
     databases: dict[Name, Database] = {}
     folders: dict[Name, FolderRoot] = {}

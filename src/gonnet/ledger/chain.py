@@ -118,7 +118,7 @@ def approvals_of(work: Connection, run_id: int) -> str:
 def content_of(package: PackageRecord) -> str:
     """Digest of what a package is made of: rows, figures, files, messages, to whom; not of how it stands."""
     said = [package.key, package.name, package.prepared_as or package.state, package.rows, package.seal, package.once]
-    listed = [package.odd, package.keys, package.steps, package.hits, package.contacts]
+    listed = [package.odd, package.keys, package.steps, package.hits, [one.plain() for one in package.contacts]]
     named = [package.share, package.figures, package.kept]
     parts = [
         [_document(part) for part in package.documents],

@@ -186,8 +186,8 @@ def _package(
 
 
 def _contact(found: Sequence[Any]) -> ContactRecord:
-    source, line, name, role, to, cc, bcc, use, why_not = found
-    return ContactRecord(source, line, name, role, tuple(to), tuple(cc), tuple(bcc), use, why_not)
+    source, line, name, role, to, cc, bcc, use, why_not, *more = found
+    return ContactRecord(source, line, name, role, tuple(to), tuple(cc), tuple(bcc), use, why_not, *more)
 
 
 def _document(row: tuple[Any, ...]) -> DocumentRecord:

@@ -168,6 +168,7 @@ class ContactRecord(NamedTuple):
         bcc: The same, unseen.
         use: What becomes of it: `to`, `cc` or `bcc`; empty where it gets nothing.
         why_not: Why it gets nothing.
+        certificate: To which messages to it are encrypted, in PEM or Base64; empty where the list has none.
     """
 
     source: str
@@ -179,6 +180,11 @@ class ContactRecord(NamedTuple):
     bcc: tuple[str, ...]
     use: str
     why_not: str
+    certificate: str = ""
+
+    def plain(self) -> list[object]:
+        """It as a list; without the certificate where there is none, as earlier versions had it."""
+        return list(self if self.certificate else self[:-1])
 
     @property
     def fate(self) -> str:

@@ -59,7 +59,7 @@ class RunWriter:
             "steps": [list(step) for step in package.steps],
             "hits": [list(hit) for hit in package.hits],
             "kept": dict(package.kept),
-            "contacts": [list(contact) for contact in package.contacts],
+            "contacts": [contact.plain() for contact in package.contacts],
         }
 
     @explained

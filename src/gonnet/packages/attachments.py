@@ -13,6 +13,7 @@ from gonnet.jobs.contents import Limit
 
 _MADE = (2000, 1, 1, 0, 0, 0)  # the same input gives the same bytes
 _HEAD = 400  # bytes of the header lines of an attachment, at most
+_ENVELOPE = 16_000  # bytes of a signature with its certificates, and of a key that is wrapped, at most
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,12 +25,24 @@ class AttachmentPlan:
         zipped: Whether they go as a zip in any case.
         password: What opens the zip; empty where nothing has to.
         limit: How large a message may be, or None.
+        encrypted: Whether messages may be encrypted, which makes them larger.
     """
 
     name: str
     zipped: bool = False
     password: str = field(default="", repr=False)
     limit: Limit | None = None
+    encrypted: bool = False
+
+    def size(self, body: int, files: Sequence[int]) -> int:
+        """Bytes of a message at most.
+
+        Args:
+            body: Bytes of it without files.
+            files: Bytes of each file.
+        """
+        whole = body + sum(map(travelling, files))
+        return travelling(whole) + _ENVELOPE if self.encrypted else whole
 
 
 class TooLargeError(Exception):
@@ -78,31 +91,31 @@ def travelling(count: int) -> int:
     return -(-count // 57) * 78 + _HEAD
 
 
-def shared_out(sizes: Sequence[int], body: int, limit: Limit | None) -> list[list[int]]:
+def shared_out(sizes: Sequence[int], body: int, plan: AttachmentPlan) -> list[list[int]]:
     """Which files go in which message, in order; one message for all unless they may be split.
 
     Args:
         sizes: Bytes of each file.
         body: Bytes of the message without them.
-        limit: How large it may be, or None.
+        plan: How they travel.
 
     Raises:
         TooLargeError: a message is still too large.
     """
+    limit = plan.limit
     everything = list(range(len(sizes)))
     parts = [everything]
-    if limit is not None and limit.over == "split" and _whole(sizes, everything, body) > limit.size:
+
+    def size(part: Sequence[int]) -> int:
+        return plan.size(body, [sizes[number] for number in part])
+
+    if limit is not None and limit.over == "split" and size(everything) > limit.size:
         parts = [[]]
         for number in everything:
-            if parts[-1] and _whole(sizes, [*parts[-1], number], body) > limit.size:
+            if parts[-1] and size([*parts[-1], number]) > limit.size:
                 parts.append([])
             parts[-1].append(number)
-    for part in parts:
-        size = _whole(sizes, part, body)
-        if limit is not None and size > limit.size:
-            raise TooLargeError(f"the message has {size / 1000:,.0f} kB, more than {limit.size / 1000:,.0f} kB")
+    for part in parts if limit is not None else ():
+        if limit is not None and size(part) > limit.size:
+            raise TooLargeError(f"the message has {size(part) / 1000:,.0f} kB, more than {limit.size / 1000:,.0f} kB")
     return parts
-
-
-def _whole(sizes: Sequence[int], chosen: Sequence[int], body: int) -> int:
-    return body + sum(travelling(sizes[number]) for number in chosen)

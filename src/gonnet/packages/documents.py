@@ -55,6 +55,8 @@ class DocumentMaker:
         self._chosen = [
             (at, spec) for at, spec in chosen if not self._ways or spec.format == "file" or self._takers(spec)
         ]
+        self._is_open = known.lets_files_open(decision.effects.ways, addressed.contacts)
+        self._is_encrypted = known.encrypts(decision.effects.ways)
         self._encloses = bool(decision.effects.enclosures)
 
     def _takers(self, *specs: DocumentSpec, form: str = "") -> frozenset[str]:
@@ -95,11 +97,17 @@ class DocumentMaker:
             place = (*self._place_of(bundle), "bundle", "name") if bundle is not None else ("package", "name")
             stem = self._filled(text, place, whole)
         password = spec.zip.password if spec.zip is not None else None
+        if self._is_open:
+            password = None
         if password is not None:
             require_zip_lock(self._job.at("package", "zip", "password"))
             password = self._secret(password, ("package", "zip", "password"), whole)
         return AttachmentPlan(
-            name=f"{stem}.zip", zipped=spec.zip is not None, password=password or "", limit=spec.limit
+            name=f"{stem}.zip",
+            zipped=spec.zip is not None,
+            password=password or "",
+            limit=spec.limit,
+            encrypted=self._is_encrypted,
         )
 
     def places(self, ways: Sequence[int], slices: Sequence[SlicePlan]) -> Iterator[PlacePlan]:
@@ -313,7 +321,7 @@ class DocumentMaker:
             DataError: the recipient has none: nothing is ever sent open that was to be protected.
             JobError: a variable is not set, or what protects documents is not installed.
         """
-        if spec.password is None:
+        if spec.password is None or self._is_open:
             return None
         job, known = self._job, self._known.secrets
         place = ("package", "documents", index, "password")

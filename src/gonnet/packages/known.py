@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.jobs.secrets import Secrets
@@ -10,6 +10,7 @@ from gonnet.jobs.targets import TargetKind
 from gonnet.jobs.workspace import FolderRoot
 from gonnet.packages.own_files import Shelf
 from gonnet.packages.plans import Reading
+from gonnet.recipients import Recipient
 from gonnet.rules import Evaluated
 
 
@@ -27,6 +28,8 @@ class Known:
         shelf: The files from which recipients get their own.
         files: Arrival that is a folder → key → its files.
         shortest_password: How many characters a password has at least.
+        encrypts: Tells of ways whether messages by them may be encrypted.
+        lets_files_open: Tells of ways and contacts whether nobody gets the files but encrypted.
         roots: Way of the job, by number → the folder, mailbox or printer that it puts files into.
     """
 
@@ -39,4 +42,6 @@ class Known:
     shelf: Shelf
     files: Mapping[str, Mapping[str, Sequence[str]]]
     shortest_password: int = 1
+    encrypts: Callable[[Sequence[int]], bool] = lambda _ways: False
+    lets_files_open: Callable[[Sequence[int], Sequence[Recipient]], bool] = lambda _ways, _people: False
     roots: Mapping[int, tuple[tuple[TargetKind, str], FolderRoot]] = field(default_factory=dict)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import importlib.util
 import io
+import re
 import secrets
 from dataclasses import dataclass, field
 
@@ -57,6 +58,19 @@ def protected(data: bytes, form: OfDocument, lock: Lock) -> bytes:
     if len(lock.open.encode("utf-8")) > _LONGEST or any(ord(sign) < 32 for sign in lock.open):
         raise PasswordError(f"a password has at most {_LONGEST} bytes and no control characters")
     return _pdf(data, lock) if form == "pdf" else _workbook(data, lock)
+
+
+def is_locked(data: bytes) -> bool:
+    """Whether a document or a zip opens only with a password, as its bytes say.
+
+    Of a PDF the entry Encrypt says so (ISO 32000-2, 7.5.5), of a workbook the stream EncryptedPackage (MS-OFFCRYPTO,
+    1.3.3), of a zip bit 0 of the flags of its first entry.
+    """
+    if data.startswith(b"PK\x03\x04"):
+        return bool(data[6] & 1)
+    if data.startswith(b"%PDF-"):
+        return re.search(rb"/Encrypt\s+\d+\s+\d+\s+R", data) is not None
+    return data.startswith(b"\xd0\xcf\x11\xe0") and "EncryptedPackage".encode("utf-16-le") in data
 
 
 def _pdf(data: bytes, lock: Lock) -> bytes:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
 from gonnet.packages import PackagePlan
-from gonnet.pipeline.checking import hello, reading_aloud, servers
-from gonnet.pipeline.checking.passwords import Passwords
+from gonnet.pipeline.checking import hello, reading_aloud, servers, workbooks
+from gonnet.pipeline.checking.encrypting import Encrypting
+from gonnet.pipeline.checking.passwords import Passwords, told
 from gonnet.pipeline.checking.unfillable import unfillable
 from gonnet.pipeline.due import checking
 from gonnet.pipeline.making import everyday_words
@@ -71,17 +72,20 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
     require_programs(job, tools)
     found = survey(job, tools, request)
     held: list[PackagePlan] = []
-    passwords = Passwords()
+    passwords, encrypting = Passwords(), Encrypting(job, tools)
     try:
         words = everyday_words.told(job, watch_of(job, found))
         findings = (
             *found.findings,
             *words,
-            *unfillable(job, found, _noting(found.plans, held, passwords)),
+            *unfillable(job, found, _noting(found.plans, held, (passwords, encrypting))),
             *passwords.findings(),
+            *told(job),
+            *encrypting.findings(),
             *servers.troubles(job, tools.workspace),
             *checking.troubles(job, tools),
             *reading_aloud.unclaimed(job, tools),
+            *workbooks.troubles(job, tools),
             *(hello.answers(job, tools) if greets else ()),
         )
         tables = {name: found.engine.count(name) for name in job.file.tables}
@@ -90,10 +94,13 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
     return Checked(survey=found, findings=findings, held=tuple(held), tables=tables, coming=checking.coming(job, tools))
 
 
-def _noting(plans: Iterable[PackagePlan], held: list[PackagePlan], passwords: Passwords) -> Iterator[PackagePlan]:
-    """The plans as they are gone through; the first that would be held are noted, and whose passwords are short."""
+def _noting(
+    plans: Iterable[PackagePlan], held: list[PackagePlan], watching: Sequence[Passwords | Encrypting]
+) -> Iterator[PackagePlan]:
+    """The plans as they are gone through; the first that would be held are noted, and others look at each."""
     for plan in plans:
-        passwords.see(plan)
+        for one in watching:
+            one.see(plan)
         if plan.state is Outcome.HELD and plan.decision.cause is not Cause.NO_RECIPIENT and len(held) < MOST_HELD:
             held.append(plan)
         yield plan

@@ -14,6 +14,7 @@ from gonnet.jobs.sources import SPANS
 from gonnet.ledger import ContactRecord, PackageRecord, RunRecord, RunWriter, State
 from gonnet.ledger.states import Purpose
 from gonnet.packages import PackagePlan
+from gonnet.pipeline.checking.encrypting import Encrypting
 from gonnet.pipeline.making import batches, everyday_words
 from gonnet.pipeline.making.cycles import cycle_of, once_of
 from gonnet.pipeline.making.message_texts import senders_of
@@ -60,10 +61,11 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         findings += _failures(begun)
         if sealed == "open":
             findings.append((str(Weight.ATTENTION), _NO_KEY.format(tools.seals.place)))
-        tally = Tally()
+        tally, encrypting = Tally(), Encrypting(job, tools)
         for plan, made in batches.make(tools, found, senders, watch, progress):
             package = _package(job, plan, made)
             tally.add(plan.key, made)
+            encrypting.see(plan)
             if made is not None and made.misread:
                 findings.append((str(Weight.ATTENTION), _MISREAD.format(plan.key)))
             share = books.enter(plan, made, package.state)
@@ -76,7 +78,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
         account = books.account()
         tools.store.flush()
         findings += _made(job, tools, request, found, run)
-        findings += [(str(finding.weight), finding.text) for finding in tally.told()]
+        findings += [(str(finding.weight), finding.text) for finding in (*tally.told(), *encrypting.findings())]
         run.close(
             seconds=time.monotonic() - began,
             account=account,
@@ -176,7 +178,8 @@ def _kept(plan: PackagePlan, columns: Sequence[str]) -> dict[str, str | int | No
 def _contact(found: Contact) -> ContactRecord:
     person = found.person
     to, cc, bcc = (tuple(one.mailbox for one in part) for part in (person.to, person.cc, person.bcc))
-    return ContactRecord(person.source, person.line, person.name, found.role, to, cc, bcc, found.use, found.why_not)
+    said = person.source, person.line, person.name, found.role, to, cc, bcc, found.use, found.why_not
+    return ContactRecord(*said, *person.certificates[:1])
 
 
 def figure_text(value: object) -> str:

@@ -14,6 +14,7 @@ from gonnet.jobs.arrivals import Folder
 from gonnet.packages import PackagePlan
 from gonnet.packages.own_files import Shelf
 from gonnet.pipeline.sending.places import named_places
+from gonnet.pipeline.sending.protecting import OfJob
 from gonnet.pipeline.surveying import arriving, enclosures, scope
 from gonnet.pipeline.surveying.audience import Everybody
 from gonnet.pipeline.surveying.deciding import Decided, Portion, decide
@@ -159,6 +160,7 @@ def _seconds(found: Read) -> dict[str, float]:
 def _known(found: Read, matched: Matched, tools: Tools, shelf: Shelf) -> packages.Known:
     """What is known of the whole run when its packages are assembled."""
     job = found.job
+    protection = OfJob(job, tools.workspace, tools.protection)
     folders = [(name, found.cuts[name].view) for name, part in job.file.arrivals.items() if isinstance(part, Folder)]
     return packages.Known(
         readings={locale: edition.reading for locale, edition in matched.editions.items()},
@@ -170,6 +172,8 @@ def _known(found: Read, matched: Matched, tools: Tools, shelf: Shelf) -> package
         shelf=shelf,
         files={name: arriving.files(found.engine, view) for name, view in folders},
         shortest_password=tools.workspace.file.limits.shortest_password,
+        encrypts=protection.encrypts,
+        lets_files_open=protection.lets_files_open,
         roots=named_places(job, tools),
     )
 

@@ -24,6 +24,7 @@ from gonnet.scratch import sweep
 if TYPE_CHECKING:
     from gonnet.data import Periods
     from gonnet.data.databases.connections import Pool
+    from gonnet.pipeline.sending.protecting import Protection
     from gonnet.reports import Look
 
 Clock = Callable[[], dt.datetime]
@@ -72,6 +73,13 @@ class Tools:
     def seals(self) -> Seals:
         """What packages are sealed with."""
         return Seals(self.workspace, self.ledger.home.seal_key)
+
+    @cached_property
+    def protection(self) -> Protection:
+        """What messages are signed and encrypted with."""
+        from gonnet.pipeline.sending.protecting import Protection  # few commands write messages
+
+        return Protection(self.workspace, self.clock)
 
     def look(self, job: Job) -> Look:
         """The house style, as the job changes it.

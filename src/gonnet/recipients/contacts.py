@@ -179,6 +179,7 @@ def as_one(lines: Sequence[Recipient], *problems: str) -> Recipient:
         to=_once(address for line in lines for address in line.to),
         cc=_once(address for line in lines for address in line.cc),
         bcc=_once(address for line in lines for address in line.bcc),
+        certificates=tuple(dict.fromkeys(text for line in lines for text in line.certificates)),
         problem=together((*(line.problem for line in lines), *problems)),
         unaddressed=together(line.unaddressed for line in lines),
     )

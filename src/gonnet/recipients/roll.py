@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import sys
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -11,6 +12,7 @@ from gonnet.data import Engine, quoted
 from gonnet.data.key_text import BETWEEN, key_text
 from gonnet.jobs.people import RecipientList, Settings
 from gonnet.recipients.addresses import Address, NotAnAddressError, parse
+from gonnet.recipients.certificates import certificates_in
 from gonnet.recipients.corrections import Corrections
 from gonnet.recipients.ways import Ways, listed
 from gonnet.wording.differing import Differing
@@ -63,6 +65,7 @@ class Recipient:
         settings: What holds for it, where its own line says so; None for that of the list.
         language: The CLDR locale in which they read.
         fields: Every column of the line, for texts and rules.
+        certificates: To which messages to it are encrypted, in PEM or Base64.
     """
 
     key: str
@@ -80,6 +83,7 @@ class Recipient:
     ways: tuple[str, ...] = ()
     needs_address: bool = True
     settings: Settings | None = None
+    certificates: tuple[str, ...] = ()
 
     @property
     def obstacle(self) -> str | None:
@@ -201,6 +205,7 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
     cc = tuple(_addresses(fields, spec.cc, "", unaddressed))
     bcc = tuple(_addresses(fields, spec.bcc, "", unaddressed))
     language = _language(fields[spec.language] if spec.language else None, job.house, problems)
+    certificate = _certificate(fields[spec.certificate] if spec.certificate else None, unaddressed)
     said = fields[spec.way] if spec.way else None
     ways = job.ways.named(listed(said) or spec.settings.ways, problems)
     return Recipient(
@@ -218,6 +223,7 @@ def _recipient(spec: RecipientList, key: str, line: int, fields: Mapping[str, ob
         needs_address=job.ways.needs_address(ways),
         source=job.source,
         listed=job.listed,
+        certificates=(certificate,) if certificate else (),
     )
 
 
@@ -252,6 +258,19 @@ def _named(person: Recipient, names: Sequence[str], problems: list[str]) -> Iter
     """The addresses that columns of the line hold, or that are named themselves."""
     for name in names:
         yield from _addresses(person.fields, (name,), "", problems)
+
+
+def _certificate(given: object, problems: list[str]) -> str:
+    """The certificate in a cell, as text; empty where there is none."""
+    data = given if isinstance(given, bytes) else str(given or "").strip().encode("utf-8")
+    if not data:
+        return ""
+    try:
+        certificates_in(data, "the list")
+    except ValueError as error:
+        problems.append(f"its certificate cannot be read: {error}")
+        return ""
+    return data.decode("ascii") if data.isascii() else base64.b64encode(data).decode("ascii")
 
 
 def _language(given: object, house: str, problems: list[str]) -> str:

@@ -13,6 +13,7 @@ from gonnet.reports.html import draw_html
 from gonnet.reports.inline import Inline, chart_picture, inlined
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import Layout
+from gonnet.reports.ods import draw_ods
 from gonnet.reports.pdf.document import draw_pdf
 from gonnet.reports.pen import MARK
 from gonnet.reports.plain import text_file
@@ -89,6 +90,8 @@ class Painter:
                 return Drawn(data=draw_html(layout, self._look, self._family), pages=None)
             case "docx":
                 return Drawn(data=draw_docx(layout, self._look, self._chart), pages=None)
+            case "ods":
+                return Drawn(data=draw_ods(layout, self._look, self._chart), pages=None)
             case "txt":
                 return Drawn(data=text_file(layout), pages=None)
             case "csv":

@@ -52,12 +52,13 @@ class Cause(StrEnum):
     GUARD = "guard of the run"
     LINES = "lines that differ"
     DOMAIN = "address that is not allowed"
+    CERTIFICATE = "address without a certificate"
     ADDRESSEE = "somebody else's address"
 
 
 _SHOWN = 3
 _DRAWN = (Cause.RULE, Cause.NO_ADDRESS, Cause.EXPECTATION, Cause.GUARD, Cause.DOMAIN, Cause.LINE, Cause.LINES,
-    Cause.ADDRESSEE)  # fmt: skip
+    Cause.CERTIFICATE, Cause.ADDRESSEE)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

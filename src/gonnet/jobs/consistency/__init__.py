@@ -54,6 +54,10 @@ def _data_sets(job: Job) -> Iterator[JobError]:
             yield JobError(what, where=job.at("arrivals", name), fix="Give one of them another name")
 
 
+_LIBRARIES = {"docx": "docx", "ods": "odfdo"}
+"""Format of documents → the module that writes it."""
+
+
 def _documents(job: Job) -> Iterator[JobError]:
     seen: set[tuple[str, str]] = set()
     if not job.file.package.documents and not job.file.messages:
@@ -63,10 +67,18 @@ def _documents(job: Job) -> Iterator[JobError]:
     if not job.file.package.documents and ways and not any(way.email or way.drafts for way in ways):
         fix = "List documents, or deliver by mail or as drafts"
         yield JobError("folders and printers get documents, and this job has none", where=job.at("deliver"), fix=fix)
-    asked = {*(rule.format for rule in job.file.rules), *(spec.settings.format for spec in job.file.recipients)}
-    if "docx" in asked | {part.format for part in job.file.package.documents} and find_spec("docx") is None:
-        what, fix = "the library that writes documents `as: docx` is not installed", "pip install 'gonnet[docx]'"
-        yield JobError(what, where=job.at("package", "documents"), fix=f"Install it: {fix}")
+    asked: set[str | None] = {
+        *(rule.format for rule in job.file.rules),
+        *(spec.settings.format for spec in job.file.recipients),
+    }
+    every = asked | {part.format for part in job.file.package.documents}
+    for form, library in _LIBRARIES.items():
+        if form in every and find_spec(library) is None:
+            what, fix = (
+                f"the library that writes documents `as: {form}` is not installed",
+                f"pip install 'gonnet[{form}]'",
+            )
+            yield JobError(what, where=job.at("package", "documents"), fix=f"Install it: {fix}")
     for index, document in enumerate(job.file.package.documents):
         place = job.at("package", "documents", index)
         what, known = ("report", job.file.reports) if document.report else ("arrival", job.file.arrivals)

@@ -33,7 +33,8 @@ def _unattached(job: Job) -> Iterator[JobError]:
 def _printing(job: Job) -> Iterator[JobError]:
     """What is printed are PDFs that open without a password."""
     file = job.file
-    if not any(way.printing is not None for way in file.deliver):
+    printing = [way for way in file.deliver if way.printing is not None]
+    if not printing:
         return
     formats = {document.format for document in file.package.documents} | {rule.format for rule in file.rules}
     formats |= {spec.settings.format for spec in file.recipients}
@@ -41,9 +42,10 @@ def _printing(job: Job) -> Iterator[JobError]:
         what = "the job prints, and nothing of a package is a PDF"
         yield JobError(what, where=job.at("package", "documents"), fix="Make a document `as: pdf`")
     for index, document in enumerate(file.package.documents):
-        if document.password is not None and document.format == "pdf":
+        is_printed = any(way.takes(document.called, document.format) for way in printing)
+        if document.password is not None and document.format == "pdf" and is_printed:
             where = job.at("package", "documents", index, "password")
-            fix = "Leave `password` out, and protect what is mailed by `zip: {password: …}`"
+            fix = "Let the way print others (`documents:`), or protect what is mailed by `zip: {password: …}`"
             yield JobError("a PDF that opens with a password cannot be printed", where=where, fix=fix)
 
 

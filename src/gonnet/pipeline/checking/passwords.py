@@ -2,14 +2,61 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterable, Iterator
 
 from gonnet.findings import Finding, Weight
+from gonnet.jobs import Job
+from gonnet.jobs.references import texts_of_message, texts_of_report
 from gonnet.packages import PackagePlan
 from gonnet.remembering import SeenTexts
+from gonnet.wording.template import Template
 
+_FIELD = re.compile(r"\{\{(.*?)\}\}", re.DOTALL)
 _SHORT = 8
 """Characters below which a machine tries all passwords in hours."""
+
+
+def told(job: Job) -> Iterator[Finding]:
+    """A finding for each text that goes with what a password protects, and says the password."""
+    secret = set(_secrets(job))
+    if not secret:
+        return
+    for name in job.file.messages:
+        if _fields(texts_of_message(job, name)) & secret:
+            yield _said(f"the message '{name}' says the password of the files that go with it")
+    if job.file.package.zip is not None and job.file.package.zip.password is not None:
+        return  # what is inside opens with it
+    mailing = [way for way in job.file.deliver if way.writes is not None]
+    for spec in job.file.package.documents:
+        goes = spec.attach and any(way.takes(spec.called, spec.format) for way in mailing)
+        if spec.report is None or spec.password is not None or not goes or spec.report not in job.file.reports:
+            continue
+        if _fields(texts_of_report(job, spec.report)) & secret:
+            yield _said(f"'{spec.shows}' says the password of other files, has none, and goes with the same message")
+
+
+def _secrets(job: Job) -> Iterator[str]:
+    """What is merged into passwords."""
+    package = job.file.package
+    opens = [spec.password.open for spec in package.documents if spec.password is not None]
+    opens += [package.zip.password] if package.zip is not None and package.zip.password is not None else []
+    for text in opens:
+        yield from (_bare(found[1]) for found in _FIELD.finditer(str(text)))
+
+
+def _fields(texts: Iterable[Template]) -> set[str]:
+    return {_bare(found[1]) for text in texts for found in _FIELD.finditer(text.source)}
+
+
+def _bare(field: str) -> str:
+    """A merge field without how it is shown."""
+    return field.partition("|")[0].strip()
+
+
+def _said(text: str) -> Finding:
+    fix = "let it go another way: a letter, or a job of its own to another address"
+    return Finding(weight=Weight.ATTENTION, text=f"{text}: {fix}")
 
 
 class Passwords:

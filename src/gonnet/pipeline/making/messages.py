@@ -13,7 +13,7 @@ from gonnet.delivery import Envelope
 from gonnet.errors import DataError
 from gonnet.ledger import DocumentRecord, HandOverRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
-from gonnet.packages.attachments import shared_out, travelling, zipped
+from gonnet.packages.attachments import AttachmentPlan, shared_out, zipped
 from gonnet.pipeline.making import places
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.orders import Order
@@ -82,7 +82,7 @@ class MessageWriter:
         if attachments is None or not attached:
             return attached
         limit = attachments.limit
-        is_over = limit is not None and body + sum(travelling(part.bytes) for part in attached) > limit.size
+        is_over = limit is not None and attachments.size(body, [part.bytes for part in attached]) > limit.size
         if is_over and limit is not None and limit.over == "link" and order.names["links"]:
             return []
         if not attachments.zipped and not (is_over and limit is not None and limit.over == "zip"):
@@ -197,7 +197,8 @@ class MessageWriter:
             TooLargeError: it is larger than it may be.
         """
         server = self._kit.senders[order.sender].server if order.sender is not None else ""
-        limit = order.attachments.limit if order.attachments is not None else None
+        plan = order.attachments or AttachmentPlan(name="")
+        limit = plan.limit
         if (
             not attached
             and limit is not None
@@ -205,7 +206,7 @@ class MessageWriter:
             and any(order.written in plan.ways for plan in order.documents)
         ):
             written, _ = self.written(order, contact, written.envelope.message_id, links=True)
-        parts = shared_out([document.bytes for document in attached], len(written.sealed), limit)
+        parts = shared_out([document.bytes for document in attached], len(written.sealed), plan)
         for number, part in enumerate(parts, 1):
             here = written
             if len(parts) > 1:

@@ -223,12 +223,13 @@ class _Worker:
             found = ReadBack(parts=tuple(self._reader.parts(drawn.data)))
         elif form is not None:
             found = checks.read_any(drawn.data, "form.xlsx")
-            fixed = self._forms[form.plan.data]
-            hits += watch.search(order.owners, "the form", fixed.telling, is_fixed=True)
-            known = {*known, *fixed.texts}
+            if not form.sheets:  # else it is not the form of all, and is searched like what nobody knows
+                fixed = self._forms[form.plan.data]
+                hits += watch.search(order.owners, "the form", fixed.telling, is_fixed=True)
+                known = {*known, *fixed.texts}
         elif plan.csv is not None:
             found = checks.read_back(drawn.data, plan.format, plan.csv.encoding, plan.csv.delimiter)
-        elif plan.format == "docx":
+        elif plan.format in ("docx", "ods"):
             found = checks.read_any(drawn.data, plan.file_name)
         elif plan.format == "txt":
             found = checks.read_columns(drawn.data)

@@ -16,7 +16,7 @@ from itertools import chain
 from gonnet.errors import RunError, typed
 from gonnet.jobs.targets import TargetKind
 from gonnet.jobs.workspace import Limits
-from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
+from gonnet.ledger import HandOverRecord, MessageRecord, PackageRecord, RunRecord
 from gonnet.ledger.hand_overs import Allowance, AllowanceUsedError
 from gonnet.ledger.past import TakenElsewhere
 from gonnet.ledger.states import Purpose
@@ -46,10 +46,23 @@ class Refusal:
 
 @dataclass(frozen=True, slots=True)
 class Leaving:
-    """What stands at the gate: a hand-over and the package that it is of; none for a summary."""
+    """What stands at the gate.
+
+    Attributes:
+        part: The hand-over.
+        package: The package that it is of; none for a summary.
+        by: The mail server by which a summary leaves; a message of a package knows its own.
+    """
 
     part: HandOverRecord
     package: PackageRecord | None
+    by: str = ""
+
+    @property
+    def message(self) -> MessageRecord | None:
+        """The message of the package that it is."""
+        messages = self.package.messages if self.package is not None else ()
+        return next((one for one in messages if one.message_id == self.part.message_id), None)
 
 
 Rule = Callable[["Gate", Leaving], Refusal | None]
@@ -170,6 +183,25 @@ def _domain(gate: Gate, leaving: Leaving) -> Refusal | None:
     return Refusal(Scope.PACKAGE, not_allowed(found)) if found else None
 
 
+def _protected(gate: Gate, leaving: Leaving) -> Refusal | None:
+    why = _unprotected(leaving, gate.tools)
+    return Refusal(Scope.PACKAGE, why) if why is not None else None
+
+
+def _unprotected(leaving: Leaving, tools: Tools) -> str | None:
+    if leaving.part.target.kind is not TargetKind.ADDRESS:
+        return None
+    message = leaving.message
+    server = message.server if message is not None else leaving.by
+    return tools.protection.refusal(server, leaving.part.target.name, leaving.package, message, tools.store.get)
+
+
+def unprotected(package: PackageRecord, parts: Iterable[HandOverRecord], tools: Tools) -> str | None:
+    """Why the gate will hold a package, of which a message cannot be signed or encrypted as it must; or None."""
+    found = (_unprotected(Leaving(part, package), tools) for part in parts)
+    return next((why for why in found if why is not None), None)
+
+
 def _hours(gate: Gate, _leaving: Leaving) -> Refusal | None:
     quiet = gate.tools.workspace.file.limits.quiet
     if quiet is None:  # asked before every attempt: the time is looked at only where it matters
@@ -204,7 +236,7 @@ def _approved(gate: Gate, leaving: Leaving) -> Refusal | None:
     return Refusal(Scope.SEND, f"run {gate.run_id} must not leave yet: {lacking}")
 
 
-_RULES: tuple[Rule, ...] = (_stopped, _rehearsed, _approved, _domain, _hours, _once)
+_RULES: tuple[Rule, ...] = (_stopped, _rehearsed, _approved, _domain, _protected, _hours, _once)
 """What is asked before the intent; how many may leave is asked with it, so that two sends cannot both be the last."""
 
 
@@ -270,4 +302,5 @@ __all__ = [
     "not_allowed",
     "quiet_until",
     "strangers",
+    "unprotected",
 ]

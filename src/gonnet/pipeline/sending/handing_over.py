@@ -22,6 +22,7 @@ from gonnet.pipeline.sending.gate import Gate, Leaving, Scope, leaving_of
 from gonnet.pipeline.sending.mail_links import Lane, link_for, outcome_of, paces_of
 from gonnet.pipeline.sending.pacing import Paces
 from gonnet.pipeline.sending.places import Places
+from gonnet.pipeline.sending.protecting import of_contacts
 from gonnet.pipeline.sending.queue import Queue
 from gonnet.pipeline.tools import Tools
 
@@ -98,6 +99,7 @@ def hand_over_all(
         queue = Queue(packages, share, tools.ledger, tools.stop)
         hands = _Hands(run, queue, Gate(run, tools, taken, paces), places, tell)
         lanes = {name: stack.enter_context(closing(_lane(name, paces, tools))) for name in names}
+        tools.protection.require_ready(servers.values())
         for lane in lanes.values():  # whatever is wrong with any of them is told before the first message
             lane.link.open()
         if count == 1:
@@ -256,7 +258,8 @@ class _Hands:
             return None
         intent = partial(self._gate.begins, leaving)
         data = composer.composed(part.message_id)
-        reply = lane.link.offer(message.sender, part.target.name, data, intent, message.message_id)
+        texts = of_contacts(leaving.package.contacts, part.target.name) if leaving.package is not None else ()
+        reply = lane.link.offer(message.sender, part.target.name, data, intent, message.message_id, texts)
         return self._answered(leaving, outcome_of(reply)) if reply is not None else None
 
     def _answered(self, leaving: Leaving, outcome: Outcome) -> State | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from gonnet.delivery import Meaning, Reply, SmtpLink
 from gonnet.delivery.imap import DraftsFolder
@@ -41,7 +42,7 @@ def link_for(name: str, tools: Tools) -> SmtpLink:
     where = f"gonnet.yaml, mail server '{name}'"
     password = tools.workspace.secrets.resolve(server.password, where) if server.password else None
     trusted = str(tools.workspace.folder / server.ca_file) if server.ca_file else None
-    return SmtpLink(server, password, trusted)
+    return SmtpLink(server, password, trusted, partial(tools.protection.made, name))
 
 
 def paces_of(servers: Mapping[str, MailServer], tools: Tools) -> dict[str, Paces]:

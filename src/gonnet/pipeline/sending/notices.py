@@ -108,7 +108,7 @@ def _told(record: NoticeRecord, spec: Summary, tools: Tools) -> str | None:
         run = tools.ledger.run(str(record.notice.run)) if record.notice.run is not None else None
         gate = Gate(run, tools)
         with closing(link_for(name, tools)) as link:
-            answers = [_offered(gate, link, sender.mailbox, address.mailbox, data, what) for address in to]
+            answers = [_offered(gate, link, name, sender.mailbox, address.mailbox, data, what) for address in to]
     except GonnetError as error:
         return f"the {what} could not be sent: {error.what}"
     troubles = [answer for answer in answers if answer is not None]
@@ -148,11 +148,11 @@ def _review(record: NoticeRecord, tools: Tools) -> tuple[tuple[Attachment, ...],
     return (Attachment(name=f"run {run.id} review.html", format="html", data=page),), said
 
 
-def _offered(gate: Gate, link: SmtpLink, sender: str, address: str, data: bytes, what: str) -> str | None:
+def _offered(gate: Gate, link: SmtpLink, server: str, sender: str, address: str, data: bytes, what: str) -> str | None:
     """Hand a notice over to one address; why it did not leave or was not taken, or None."""
     ledger, run = gate.tools.ledger.hand_overs, gate.run_id
     part = HandOverRecord.of_message("", address, Purpose.SUMMARY)
-    refusal = gate.asks(Leaving(part, None))
+    refusal = gate.asks(Leaving(part, None, server))
     if refusal is not None:
         return f"the {what} was not sent to {address}: {refusal.reason}"
     part = ledger.add(run, None, None, part)

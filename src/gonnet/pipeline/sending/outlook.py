@@ -12,6 +12,7 @@ from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord
 from gonnet.ledger.states import HandOverKind
 from gonnet.pipeline.reviewing.comparison import met, number, was_written_to
 from gonnet.pipeline.sending.choosing import Choice
+from gonnet.pipeline.sending.gate import unprotected
 from gonnet.pipeline.tools import Tools
 from gonnet.remembering import SeenTexts
 
@@ -51,6 +52,7 @@ class Outlook:
         last: The number of the last run of which something was sent, or None.
         new: Packages that it did not have; none where nothing was sent before.
         readdressed: Packages whose addresses are others than then, with those of then.
+        refused: Packages that the gate will hold, since they cannot be signed or encrypted, with why.
     """
 
     messages: int
@@ -66,6 +68,7 @@ class Outlook:
     last: int | None
     new: Few[PackageRecord]
     readdressed: Few[tuple[PackageRecord, tuple[str, ...]]]
+    refused: Few[tuple[PackageRecord, str]]
 
 
 def outlook(run: RunRecord, choice: Choice, tools: Tools) -> Outlook:
@@ -76,6 +79,7 @@ def outlook(run: RunRecord, choice: Choice, tools: Tools) -> Outlook:
     elsewhere: Counter[tuple[str, str, str]] = Counter()
     servers: dict[str, None] = {}
     addresses, measure = SeenTexts(), _Measure()
+    refused: Few[tuple[PackageRecord, str]] = Few()
     for package in choice.packages:
         measure.add(package)
         parts = choice.parts(package)
@@ -89,6 +93,8 @@ def outlook(run: RunRecord, choice: Choice, tools: Tools) -> Outlook:
         carried = {part.message_id for part in mailed}
         servers.update((message.server, None) for message in package.messages if message.message_id in carried)
         copies.update(_copies(package, mailed))
+        if (why := unprotected(package, mailed, tools)) is not None:
+            refused.add((package, why))
     figure, largest, smallest = measure.found()
     last, new, readdressed = _news(run, choice, tools)
     return Outlook(
@@ -105,6 +111,7 @@ def outlook(run: RunRecord, choice: Choice, tools: Tools) -> Outlook:
         last=last,
         new=new,
         readdressed=readdressed,
+        refused=refused,
     )
 
 

@@ -71,6 +71,7 @@ def trial(
     servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
     paces = paces_of(servers, tools)
     gate = Gate(run, tools, paces=paces)
+    tools.protection.require_ready(servers.values())
     with ExitStack() as stack:
         lanes = {
             name: stack.enter_context(closing(Lane(link_for(name, tools), paces[name].lane()))) for name in servers

@@ -13,6 +13,7 @@ from gonnet.jobs import Job
 from gonnet.jobs.rules import Guard, Rule
 from gonnet.jobs.workspace import Limits
 from gonnet.pipeline.sending import gate
+from gonnet.pipeline.sending.protecting import OfJob
 from gonnet.pipeline.surveying.audience import Audience, Everybody, in_order
 from gonnet.pipeline.surveying.matching import Matched
 from gonnet.pipeline.surveying.pasts import Pasts
@@ -151,6 +152,7 @@ class Judge:
     ) -> None:
         self._found, self._everybody, self._ways = found, matched.everybody, request.ways
         self._job, self._limits = found.job, tools.workspace.file.limits
+        self._protection = OfJob(found.job, tools.workspace, tools.protection)
         self._evaluations, self._chosen = evaluations, chosen
         self._decider = rules.Decider(found.job)
         self._owners = _owners(found.job, matched.everybody)
@@ -181,6 +183,7 @@ class Judge:
         """A case after every verdict."""
         case = case.come_to(rules.held_by_the_guard(case.decision, alarm))
         case = case.come_to(_by_its_domain(case, self._job, self._limits))
+        case = case.come_to(_by_its_certificates(case, self._job, self._protection))
         return case.come_to(_by_its_addressees(case, self._owners))
 
 
@@ -229,14 +232,29 @@ def _unanswered(part: recipients.Addressed, failed: Mapping[str, str]) -> str | 
 
 def _by_its_domain(case: Case, job: Job, limits: Limits) -> rules.Decision:
     """Held where the gate would not let mail to one of its addresses leave; what goes otherwise has none."""
-    ways, effects = recipients.Ways.of(job.file.deliver), case.decision.effects
-    mailed = [one for one in case.addressed.contacts if ways.needs_address(rules.ways_of(one, effects, job))]
+    mailed = _mailed(case, job)
     addresses = [a.mailbox for person in mailed for a in (*person.to, *person.cc, *person.bcc)]
     strangers = gate.strangers(addresses, limits)
     if not strangers or case.decision.outcome is not rules.Outcome.READY:
         return case.decision
     reason = gate.not_allowed(strangers)
     return replace(case.decision, outcome=rules.Outcome.HELD, cause=Cause.DOMAIN, reason=reason)
+
+
+def _mailed(case: Case, job: Job) -> list[recipients.Recipient]:
+    """Those who get it by mail."""
+    ways, effects = recipients.Ways.of(job.file.deliver), case.decision.effects
+    return [one for one in case.addressed.contacts if ways.needs_address(rules.ways_of(one, effects, job))]
+
+
+def _by_its_certificates(case: Case, job: Job, protection: OfJob) -> rules.Decision:
+    """Held where the gate would not let it leave, since it cannot be encrypted to one of its addresses."""
+    if case.decision.outcome is not rules.Outcome.READY:
+        return case.decision
+    reason = protection.why_held(case.decision.effects.ways, _mailed(case, job))
+    if reason is None:
+        return case.decision
+    return replace(case.decision, outcome=rules.Outcome.HELD, cause=Cause.CERTIFICATE, reason=reason)
 
 
 def _owners(job: Job, everybody: Everybody) -> dict[str, set[str]]:

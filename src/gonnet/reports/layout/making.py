@@ -136,7 +136,8 @@ class LayoutMaker:
             value, filled = self._wording.value(template, names, key=key)
             cells.append((name, value))
             merged.append(filled)
-        return FormLayout(plan=form, cells=tuple(cells), merged=tuple(merged))
+        sheets = tuple(self._wording.fill(one, names, key=key).text for one in form.sheets)
+        return FormLayout(plan=form, cells=tuple(cells), merged=tuple(merged), sheets=sheets)
 
     def _of_texts(
         self, block: BlockPlan, names: Mapping[str, object], key: str, merged: list[tuple[str, Filled]]

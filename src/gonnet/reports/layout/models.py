@@ -164,11 +164,13 @@ class FormLayout:
         plan: The form.
         cells: Defined name → value.
         merged: The texts among them, as they were filled.
+        sheets: The sheets that stay; all when empty.
     """
 
     plan: FormPlan
     cells: tuple[tuple[str, object], ...]
     merged: tuple[Filled, ...]
+    sheets: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -18,7 +18,12 @@ _AREA = re.compile(r"^\$?([A-Z]{1,3})\$?(\d+)(?::\$?([A-Z]{1,3})\$?(\d+))?$")
 
 
 def plan_form(
-    form: Form, cells: Sequence[tuple[str, Template]], table: TablePlan | None, reach: Reach, where: str
+    form: Form,
+    cells: Sequence[tuple[str, Template]],
+    sheets: Sequence[Template],
+    table: TablePlan | None,
+    reach: Reach,
+    where: str,
 ) -> FormPlan:
     """Open a form and look whether it has what the job fills in.
 
@@ -41,7 +46,14 @@ def plan_form(
                 what = f"{form.file}, cell {cell.coordinate}: the report's table has no column '{cell.value}'"
                 raise JobError(what, where=where, fix=meant(str(cell.value), sorted(known), noun="column"))
             columns[cell.column] = known[str(cell.value)]
-    return FormPlan(data=data, cells=tuple(cells), rows=form.rows, columns=columns)
+    return FormPlan(
+        data=data,
+        cells=tuple(cells),
+        rows=form.rows,
+        columns=columns,
+        sheets=tuple(sheets),
+        only_values=form.formulas == "values",
+    )
 
 
 def _opened(path: Path, name: str, where: str) -> tuple[bytes, Any]:

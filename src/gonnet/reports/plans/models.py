@@ -335,12 +335,16 @@ class FormPlan:
         cells: Defined name → what is filled in.
         rows: The defined name of the row; None where the form has no table.
         columns: Column of the sheet (1 is A) → column of the report's table.
+        sheets: The sheets that a recipient gets; all when empty.
+        only_values: Whether values take the place of formulas.
     """
 
     data: bytes
     cells: tuple[tuple[str, Template], ...]
     rows: str | None
     columns: Mapping[int, int]
+    sheets: tuple[Template, ...] = ()
+    only_values: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -110,7 +110,8 @@ class _Planner:
     def _form(self, form: Form, plans: Sequence[BlockPlan], place: Place) -> FormPlan:
         cells = [(name, self._job.text(text, *place, "cells", name)) for name, text in form.cells.items()]
         table = next((block for block in plans if isinstance(block, TablePlan)), None)
-        return plan_form(form, cells, table, self._job.reach, self._job.at(*place))
+        sheets = [self._job.text(text, *place, "sheets", at) for at, text in enumerate(form.sheets)]
+        return plan_form(form, cells, sheets, table, self._job.reach, self._job.at(*place))
 
     def _block(self, block: blocks.Block, place: Place) -> BlockPlan:
         text = self._job.text

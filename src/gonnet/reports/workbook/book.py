@@ -12,6 +12,7 @@ from io import BytesIO, StringIO
 from typing import Any
 
 from xlsxwriter.packager import Packager
+from xlsxwriter.utility import xl_rowcol_to_cell
 from xlsxwriter.workbook import Workbook
 
 from gonnet.reports.workbook.packing import zipped
@@ -38,6 +39,7 @@ class Book(Workbook):
         self._formats: dict[CellFormat, int] = {}
         self._sheets = kept
         self._packager: _Packager | None = None
+        self._heads = 0
 
     def number_of(self, cell_format: Mapping[str, object]) -> int:
         """The number of a format; the same formats, asked for in the same order, have the same numbers."""
@@ -46,6 +48,22 @@ class Book(Workbook):
         if number is None:
             number = self._formats[found] = len(self._formats) + 1  # 0 is the format of a cell that has none
         return number
+
+    def name_heads(self, sheet: str, head: int, last: int, right: int) -> None:
+        """Give the heads of a table a name by which screen readers say them with each cell below.
+
+        Args:
+            sheet: The name of its sheet, the last one so far.
+            head: The row of the heads, from 0.
+            last: Its last row.
+            right: Its last column.
+        """
+        self._heads += 1
+        name = (
+            f"ColumnTitleRegion{self._heads}.A{head + 1}.{xl_rowcol_to_cell(last, right)}.{len(self.worksheets_objs)}"
+        )
+        quoted = sheet.replace("'", "''")
+        self.define_name(name, f"='{quoted}'!$A${head + 1}")
 
     def finished(self) -> bytes:
         """The bytes of the file; nothing can be added any more."""

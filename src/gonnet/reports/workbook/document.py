@@ -177,6 +177,7 @@ class _Sheet:
             if table.height and not table.lines:
                 self._sheet.autofilter(self._row, 0, self._row + table.height, len(columns) - 1)
         under = {"bold": True, "bottom": 2, "bottom_color": self._look.accent, "text_wrap": True}
+        head = self._row
         self._line(*((index, column.label, _side(column, index) | under) for index, column in enumerate(columns)))
         if not table.height:
             self._line((0, table.empty, {}))
@@ -196,6 +197,7 @@ class _Sheet:
             for index, accents in marked.items():
                 cells[index][number] = self._standing_out(table, index, number, accents)
         self._rows(table, cells)
+        self._workbook.name_heads(self._sheet.get_name(), head, self._row - 1, len(columns) - 1)
 
     def _standing_out(self, table: TableLayout, index: int, number: int, accents: frozenset[Accent]) -> str:
         column, text = table.written(index, number), table.texts[index][number]

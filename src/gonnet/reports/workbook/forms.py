@@ -4,23 +4,35 @@ from __future__ import annotations
 
 import datetime as dt
 import io
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
-from typing import Any
+from functools import partial
+from typing import TYPE_CHECKING, Any
 
 from gonnet.reports.layout.models import FormLayout, Layout, TableLayout
 from gonnet.reports.plans.forms import place_of
 from gonnet.reports.plans.models import FormPlan
 from gonnet.reports.timeless import timeless
 from gonnet.reports.workbook.cells import xml_safe
+from gonnet.reports.workbook.spoken import by_drawing, spoken, with_spoken
+
+if TYPE_CHECKING:
+    from gonnet.reports.workbook.formulas import BeyondError, Value
 
 
 def fill_form(layout: Layout, form: FormLayout, author: str) -> bytes:
     """The bytes of the form, filled in; the same layout gives the same bytes.
 
-    What was computed is computed anew by the program that opens it. openpyxl keeps cells, styles, formulas, charts and
-    pictures; what it does not know (shapes, macros) is lost.
+    Beside each formula stands what it comes to; a program that calculates does so anew. openpyxl keeps cells, styles,
+    formulas, charts and pictures; what it does not know (shapes, macros) is lost.
+
+    Raises:
+        DataError: the form lacks a sheet, or a formula must become a value and is not computed here.
     """
     import openpyxl
+
+    from gonnet.reports.workbook.choosing import fix_all, keep_sheets
+    from gonnet.reports.workbook.formulas import Calculator
 
     book = openpyxl.load_workbook(io.BytesIO(form.plan.data))
     for name, value in form.cells:
@@ -28,11 +40,42 @@ def fill_form(layout: Layout, form: FormLayout, author: str) -> bytes:
         _write(book[sheet].cell(row, column), value)
     if form.plan.rows is not None:
         _fill_rows(book, form.plan, next(layout.tables()))
+    found = dict(Calculator(book).cells())
+    if form.plan.only_values:
+        fix_all(book, found)
+    if form.sheets:
+        keep_sheets(book, form.sheets, found)
     book.properties.title, book.properties.creator = xml_safe(layout.title), author
     book.calculation.fullCalcOnLoad = True
     target = io.BytesIO()
     book.save(target)
-    return timeless(target.getvalue())
+    said = by_drawing(book.worksheets, spoken(form.plan.data))
+    return timeless(target.getvalue(), partial(_stored, _by_part(book.worksheets, found), said))
+
+
+def _by_part(
+    sheets: Sequence[Any], found: Mapping[tuple[str, int, int], Value | BeyondError]
+) -> dict[str, dict[str, Any]]:
+    """Part of the file → cell → what its formula comes to."""
+    from openpyxl.utils import get_column_letter
+
+    parts = {sheet.title: f"xl/worksheets/sheet{number}.xml" for number, sheet in enumerate(sheets, 1)}
+    values: dict[str, dict[str, Any]] = {part: {} for part in parts.values()}
+    for (title, row, column), value in found.items():
+        if title in parts:
+            values[parts[title]][f"{get_column_letter(column)}{row}"] = value
+    return values
+
+
+def _stored(
+    values: Mapping[str, Mapping[str, Any]], said: Mapping[str, Sequence[str]], name: str, part: bytes
+) -> bytes:
+    """A part of the file with what openpyxl leaves out: values beside formulas, what pictures say."""
+    from gonnet.reports.workbook.stored import with_values
+
+    if name in said:
+        return with_spoken(part, said[name])
+    return with_values(part, values[name]) if name in values else part
 
 
 def _fill_rows(book: Any, plan: FormPlan, table: TableLayout) -> None:  # noqa: ANN401

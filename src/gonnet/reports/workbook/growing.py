@@ -166,13 +166,13 @@ def _follow_names(book: Workbook, sheet: Worksheet, row: int, more: int) -> None
 
 def _follow_drawings(book: Workbook, sheet: Worksheet, row: int, more: int) -> None:
     pictures: Any = sheet
-    for drawn in (*_charts(sheet), *pictures._images):
+    for drawn in (*charts_of(sheet), *pictures._images):
         for corner in (getattr(drawn.anchor, "_from", None), getattr(drawn.anchor, "to", None)):
             if corner is not None and corner.row >= row:  # anchors count from 0
                 corner.row += more
     for other in book.worksheets:
-        for chart in _charts(other):
-            for source in _sources(chart):
+        for chart in charts_of(other):
+            for source in sources_of(chart):
                 # A chart of one cell of the row is meant of all the rows that it becomes.
                 source.f = grown(_as_range(source.f, row), sheet.title, False, row, more)
                 for kept in ("numCache", "strCache"):
@@ -180,7 +180,8 @@ def _follow_drawings(book: Workbook, sheet: Worksheet, row: int, more: int) -> N
                         setattr(source, kept, None)
 
 
-def _charts(sheet: Any) -> list[Any]:  # noqa: ANN401  openpyxl's types have no list of charts
+def charts_of(sheet: Any) -> list[Any]:  # noqa: ANN401  openpyxl's types have no list of charts
+    """The charts on a sheet."""
     return list(sheet._charts)
 
 
@@ -191,7 +192,7 @@ def _as_range(reference: str, row: int) -> str:
     return f"{reference}:{found[2]}{found[3]}"
 
 
-def _sources(chart: Any) -> list[Any]:  # noqa: ANN401  openpyxl's charts have no common type
+def sources_of(chart: Any) -> list[Any]:  # noqa: ANN401  openpyxl's charts have no common type
     """Every reference of a chart's series, of the charts that share its axes too."""
     found: list[Any] = []
     for part in (chart, *getattr(chart, "_charts", [])):
