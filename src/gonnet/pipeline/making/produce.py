@@ -14,11 +14,10 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import partial
 from pathlib import Path
-from typing import NamedTuple, cast
+from typing import cast
 
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack
-from gonnet.checks.reading import cell_with
 from gonnet.errors import DataError, JobError
 from gonnet.ledger import DocumentRecord, HandOverRecord, HitRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
@@ -27,18 +26,15 @@ from gonnet.packages.attachments import TooLargeError
 from gonnet.packages.own_files import NoFileError, OwnFile
 from gonnet.packages.places import PlacePlan
 from gonnet.packages.protection import PasswordError, protected
-from gonnet.pipeline.making import places
+from gonnet.pipeline.making.inspecting import Inspector
 from gonnet.pipeline.making.kits import LanguageKits, RunKit
 from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order, Slice, came
 from gonnet.pipeline.making.parts import ArrivalKit, NoPartError, Parts
 from gonnet.pipeline.surveying.enclosures import enclosed
-from gonnet.remembering import Remembered
 from gonnet.reports import Drawn, Look, Painter, UnprintableError
 from gonnet.reports.layout.models import Layout
 from gonnet.rules.decisions import Cause
-
-_FORMS = 64
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -107,13 +103,6 @@ Finished = tuple[DocumentRecord, Sequence[Hit], tuple[Cause, str] | None]
 """A document, what of it names somebody else, and why it must not leave."""
 
 
-class _Form(NamedTuple):
-    """A form as it is before anything is filled in: where it names somebody, and all of its texts."""
-
-    telling: ReadBack
-    texts: frozenset[str]
-
-
 class _Worker:
     """Makes packages; keeps fonts, formatted values and compiled texts between them."""
 
@@ -121,14 +110,9 @@ class _Worker:
         self.kit = self._kit = kit
         self._languages = LanguageKits(kit)
         self._writer = MessageWriter(kit, self._languages)
-        self._reader = checks.DrawnReader()
+        self._inspector = Inspector(kit.watch)
         self._parts = Parts(kit.arrivals)
-        self._forms: Remembered[bytes, _Form] = Remembered(self._form, _FORMS)
         self._enclosed = {file: kit.watch.telling(part.found) for file, part in kit.enclosures.items()}
-
-    def _form(self, data: bytes) -> _Form:
-        found = checks.read_any(data, "form.xlsx")
-        return _Form(self._kit.watch.telling(found), frozenset(text for _, texts in found.parts for text in texts))
 
     def make(self, order: Order) -> Made:
         """One package; what speaks against it holds it alone."""
@@ -137,7 +121,7 @@ class _Worker:
         hits: list[Hit] = []
         leaving: list[HandOverRecord] = []
         held: tuple[Cause, str] | None = None
-        was_trusted = self._reader.trusted
+        was_trusted = self._inspector.trusted
         language = self._languages.of(order.locale)
         layouts = Layouts(order, language.layout_maker, partial(self._inserted, language.version.look))
         try:
@@ -187,7 +171,7 @@ class _Worker:
             rows=layouts.rows(language.version.texts[order.message].reports if messages else ()),
             dead_links=layouts.dead_links(),
             unsearched=tuple(layouts.unsearched),
-            misread=was_trusted and not self._reader.trusted,
+            misread=was_trusted and not self._inspector.trusted,
         )
 
     def _in_names(
@@ -208,38 +192,6 @@ class _Worker:
             for hit in self._kit.watch.search(order.owners, name, ReadBack(parts=texts), own=own, are_names=True)
         )
 
-    def _inspect(
-        self, order: Order, plan: DocumentPlan, layouts: Layouts, laid: Sequence[Layout], drawn: Drawn
-    ) -> tuple[Hit, ...]:
-        """What of a document names somebody else: place by place as it was laid out, and in the file as it is."""
-        watch, name = self._kit.watch, f"the {plan.format}"
-        hits = [hit for layout in laid for hit in places.searched(watch, order.owners, name, layout)]
-        known = places.drawn(laid)
-        form = laid[0].form if plan.format == "xlsx" else None
-        if any(layout.inserted for layout in laid):
-            found = checks.read_any(drawn.data, plan.file_name)
-            layouts.unsearched += found.unsearched
-        elif plan.format == "pdf":
-            found = ReadBack(parts=tuple(self._reader.parts(drawn.data)))
-        elif form is not None:
-            found = checks.read_any(drawn.data, "form.xlsx")
-            if not form.sheets:  # else it is not the form of all, and is searched like what nobody knows
-                fixed = self._forms[form.plan.data]
-                hits += watch.search(order.owners, "the form", fixed.telling, is_fixed=True)
-                known = {*known, *fixed.texts}
-        elif plan.csv is not None:
-            found = checks.read_back(drawn.data, plan.format, plan.csv.encoding, plan.csv.delimiter)
-        elif plan.format in ("docx", "ods"):
-            found = checks.read_any(drawn.data, plan.file_name)
-        elif plan.format == "txt":
-            found = checks.read_columns(drawn.data)
-        else:
-            found = checks.read_back(drawn.data, plan.format)
-        own = partial(places.own, laid, plan, drawn.pages)
-        hits += watch.search(order.owners, name, found, known=known, own=own)
-        placed = watch.places(order.owners, name, found, _once(hits))
-        return tuple(_with_cell(hit, drawn.data) if plan.format == "xlsx" else hit for hit in placed)
-
     def _document(self, order: Order, plan: DocumentPlan, layouts: Layouts, painter: Painter) -> Finished:
         """A document, what of it names somebody else, and why it must not leave."""
         look = self._languages.of(order.locale).version.look
@@ -252,8 +204,9 @@ class _Worker:
         drawn = painter.draw(laid[0], plan.format, plan.csv, laid[1:], plan.joint, is_locked=plan.lock is not None)
         if any(layout.inserted for layout in laid):
             drawn, doubt = self._with_parts(plan, layouts, drawn, look)
-        hits = self._inspect(order, plan, layouts, laid, drawn)
-        return self._kept(plan, drawn, layouts.shown(plan)), hits, doubt
+        found = self._inspector.inspect(order.owners, plan, laid, drawn)
+        layouts.unsearched += found.unsearched
+        return self._kept(plan, drawn, layouts.shown(plan)), found.hits, doubt
 
     def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts, look: Look) -> Finished:
         """A part of an arrival as a document of its own."""
@@ -356,16 +309,6 @@ def _read_back(data: bytes, name: str) -> ReadBack:
         return checks.read_any(data, name)
     except ValueError as error:
         raise NoPartError(f"{name} cannot be read: {error}") from error
-
-
-def _with_cell(hit: Hit, workbook: bytes) -> Hit:
-    """The hit with the cell in which it stands before what stands around it."""
-    cell = cell_with(workbook, hit.spelled)
-    return replace(hit, context=f"cell {cell}: {hit.context}") if cell else hit
-
-
-def _once(hits: Iterable[Hit]) -> list[Hit]:
-    return list({(hit.kind, hit.value): hit for hit in hits}.values())
 
 
 def _lacks_pages(plans: Sequence[PlacePlan], documents: Sequence[DocumentRecord]) -> bool:
