@@ -10,17 +10,19 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import pikepdf
+from pikepdf import pdfa
 
 
 @dataclass
 class Heard:
-    """An element: what it is, its own text, its alternative text, how far a cell reaches, and what is in it."""
+    """An element: what it is, its own text, its alternative text, how far a cell reaches, its language, what is in it."""
 
     kind: str
     text: str = ""
     alternative: str = ""
     columns: int = 1
     scope: str = ""
+    language: str = ""
     kids: list[Heard] = field(default_factory=list)
 
     def all(self, kind: str) -> Iterator[Heard]:
@@ -29,6 +31,12 @@ class Heard:
             yield self
         for kid in self.kids:
             yield from kid.all(kind)
+
+    def foreign(self) -> list[tuple[str, str]]:
+        """Language and text of each part that is not in the document's."""
+        if self.language:
+            return [(self.language, self.said())]
+        return [one for kid in self.kids for one in kid.foreign()]
 
     def said(self) -> str:
         """All that is heard of it."""
@@ -54,6 +62,7 @@ def _element(element: Any, texts: dict[Any, dict[int, str]], page: Any = None) -
     found = Heard(str(element.S)[1:], alternative=str(element.get("/Alt", "")))
     attributes = element.get("/A", {})
     found.columns, found.scope = int(attributes.get("/ColSpan", 1)), str(attributes.get("/Scope", ""))[1:]
+    found.language = str(element.get("/Lang", ""))
     kids = element.get("/K", [])
     for kid in kids if isinstance(kids, pikepdf.Array) else [kids]:
         if isinstance(kid, int):
@@ -97,3 +106,33 @@ def _marked(page: Any) -> Iterator[tuple[int, str]]:  # noqa: ANN401
 def _characters(font: Any) -> dict[int, str]:  # noqa: ANN401
     pairs = re.findall(rb"<([0-9A-F]{2})> <([0-9A-F]{4,})>", font.ToUnicode.read_bytes())
     return {int(code, 16): bytes.fromhex(text.decode()).decode("utf-16-be") for code, text in pairs}
+
+
+def archived(data: bytes) -> list[str]:
+    """What speaks against PDF/A-2b.
+
+    This validator knows no properties of XMP that a file describes itself (ISO 19005-2, 6.6.2.3.3), which it may: what
+    says that the file conforms to PDF/UA is taken out before.
+    """
+    target = io.BytesIO()
+    with pikepdf.open(io.BytesIO(data)) as file:
+        told = file.Root.Metadata.read_bytes()
+        for name in (b"pdfuaid", b"pdfaExtension"):
+            told = re.sub(
+                rb'<rdf:Description rdf:about="" xmlns:' + name + rb".*?\n</rdf:Description>\n",
+                b"",
+                told,
+                flags=re.DOTALL,
+            )
+        file.Root.Metadata.write(told)
+        file.save(target, fix_metadata_version=False)
+    return [str(finding) for finding in pdfa.validate_written(target, "2b").findings]
+
+
+def claims(data: bytes) -> list[str]:
+    """What a file says that it conforms to."""
+    with pikepdf.open(io.BytesIO(data)) as file:
+        told = file.Root.Metadata.read_bytes().decode()
+    archive = re.findall(r"<pdfaid:part>(\d)</pdfaid:part><pdfaid:conformance>(\w)<", told)
+    access = re.findall(r"<pdfuaid:part>(\d)<", told)
+    return [f"A-{part}{level}" for part, level in archive] + [f"UA-{part}" for part in access]

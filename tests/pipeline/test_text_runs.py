@@ -5,8 +5,11 @@ from __future__ import annotations
 import pypdfium2
 import pytest
 
+from gonnet.jobs import load_job, load_workspace
 from gonnet.ledger import PackageRecord, RunRecord
-from support import Dairy
+from gonnet.pipeline.check import check
+from gonnet.pipeline.survey import Request
+from support import AS_OF, Dairy
 
 ALONE = """\
 title: Advices
@@ -49,6 +52,26 @@ def test_pages_go_as_text_and_as_a_pdf(dairy: Dairy) -> None:
     page = pypdfium2.PdfDocument(files["00042 advice.pdf"])[0]
     assert "Grüße" in page.get_textpage().get_text_range()
     assert (run.account["read"], run.account["delivered"], run.account["withheld"]) == (3, 3, {})
+
+
+@pytest.mark.parametrize(
+    ("changes", "says"),
+    [
+        (
+            (),
+            "'advice' as PDF can be archived, but does not say that it can be read aloud (PDF/UA): nobody knows which",
+        ),
+        ((("title: A", "style: {pdf: plain}\ntitle: A"),), ""),
+    ],
+)
+def test_check_says_what_of_it_cannot_be_read_aloud(
+    dairy: Dairy, changes: tuple[tuple[str, str], ...], says: str
+) -> None:
+    prepared(dairy, *changes)
+    with dairy.tools() as tools:
+        job = load_job(load_workspace(dairy.folder), "advice")
+        found = [one.text for one in check(job, tools, Request(as_of=AS_OF, asked={})).findings if "PDF/" in one.text]
+    assert [text[: len(says)] for text in found] == ([says] if says else [])
 
 
 def test_the_place_says_whose_a_page_is(dairy: Dairy) -> None:

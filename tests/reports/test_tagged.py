@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+import zipfile
 from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
@@ -12,7 +13,6 @@ import outloud
 import pikepdf
 import pypdfium2
 import pytest
-from pikepdf import pdfa
 
 from gonnet.checks.reading.drawn_pdf import alike, parts_of_drawn
 from gonnet.checks.reading.pdf_texts import FIGURES, parts_of_pdf
@@ -27,7 +27,7 @@ from gonnet.reports.pdf.structure import CELL, Element, Tags
 from gonnet.reports.plain import plain_text
 from made import LOOK, document
 from opened import laid, many_rows, unpacked
-from read_aloud import heard
+from read_aloud import archived, claims, heard
 from support import AS_OF, Dairy
 
 BLOCKS = """\
@@ -71,6 +71,36 @@ def test_what_is_heard_is_the_plain_text_in_its_order(dairy: Dairy) -> None:
     assert link.said() == "the rules"
     lists = list(tree.all("L"))
     assert [len([kid for kid in one.kids if kid.kind == "LI"]) for one in lists] == [2, 3, 2, 1]
+
+
+ONLY_POLISH = """\
+      - heading: {pl: Mleko}
+      - text: {pl: "Dziękujemy. [Zasady](https://tarnvale.example/z)", de: Danke.}
+      - {text: "- Go raibh maith agat", language: ga}
+      - {text: "Thank you.", language: en-GB}
+      - chart: {kind: bars, over: day, series: {value: litres}, title: {pl: Dni}, alt: {pl: Litry}}
+      - table: {title: {pl: Wszystko}, columns: [{field: day}]}
+"""
+FOREIGN = [("pl", "Mleko"), ("pl", "Dziękujemy. Zasady"), ("ga", "• Go raibh maith agat")]
+
+
+def test_passages_in_another_language_say_which(dairy: Dairy) -> None:
+    layout, look = laid(dairy, "117", (TEXT_BLOCK, ONLY_POLISH))
+    tree = heard(draw(layout, "pdf", look).data)
+    said = [(language, text) for language, text in tree.foreign() if not text.startswith("[")]
+    assert said == [*FOREIGN, ("pl", "Wszystko")]
+    (figure,) = tree.all("Figure")
+    assert (figure.language, figure.kids[0].said(), figure.kids[0].language) == ("pl", "Dni", "pl")
+    page = draw(layout, "html", look).data.decode()
+    assert re.findall(r'<(\w+) lang="(\w\w)" dir="ltr">', page) == [
+        ("h2", "pl"), ("div", "pl"), ("div", "ga"), ("figcaption", "pl"), ("caption", "pl"),
+    ]  # fmt: skip
+    with zipfile.ZipFile(io.BytesIO(draw(layout, "docx", look).data)) as parts:
+        letter = parts.read("word/document.xml").decode()
+    assert re.findall(r'<w:lang w:val="(\w+)"/>', letter) == ["pl", "pl", "pl", "ga", "ga"]
+    with dairy.tools() as tools:
+        package = dairy.by_key(tools, dairy.prepared(tools, ("    body: |", "    body:\n     pl: |")))["117"]
+        assert b'<html lang=3D"pl"' in tools.store.get(package.messages[0].sha256)
 
 
 def test_every_number_of_a_table_stands_under_its_heads(dairy: Dairy) -> None:
@@ -123,36 +153,6 @@ def test_every_kind_of_pdf_of_the_demo_can_be_read_aloud_and_archived(tmp_path: 
         assert archived(path.read_bytes()) == [], path.name
         languages |= set(re.findall(rb"/Lang \((\S+)\)", unpacked(path.read_bytes())))
     assert {language[:2] for language in languages} == {b"en", b"pl", b"de", b"fr"}
-
-
-def archived(data: bytes) -> list[str]:
-    """What speaks against PDF/A-2b.
-
-    This validator knows no properties of XMP that a file describes itself (ISO 19005-2, 6.6.2.3.3), which it may: what
-    says that the file conforms to PDF/UA is taken out before.
-    """
-    target = io.BytesIO()
-    with pikepdf.open(io.BytesIO(data)) as file:
-        told = file.Root.Metadata.read_bytes()
-        for name in (b"pdfuaid", b"pdfaExtension"):
-            told = re.sub(
-                rb'<rdf:Description rdf:about="" xmlns:' + name + rb".*?\n</rdf:Description>\n",
-                b"",
-                told,
-                flags=re.DOTALL,
-            )
-        file.Root.Metadata.write(told)
-        file.save(target, fix_metadata_version=False)
-    return [str(finding) for finding in pdfa.validate_written(target, "2b").findings]
-
-
-def claims(data: bytes) -> list[str]:
-    """What a file says that it conforms to."""
-    with pikepdf.open(io.BytesIO(data)) as file:
-        told = file.Root.Metadata.read_bytes().decode()
-    archive = re.findall(r"<pdfaid:part>(\d)</pdfaid:part><pdfaid:conformance>(\w)<", told)
-    access = re.findall(r"<pdfuaid:part>(\d)<", told)
-    return [f"A-{part}{level}" for part, level in archive] + [f"UA-{part}" for part in access]
 
 
 def test_a_pack_of_many_parts_has_contents_and_bookmarks_that_lead_to_each(tmp_path: Path) -> None:

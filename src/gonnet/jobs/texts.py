@@ -8,7 +8,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ValidationInfo, ValidatorFunctionWrapHandler, WrapValidator
 
-from gonnet.wording.languages import chosen, locale_of
+from gonnet.wording.languages import chosen, language_tag, locale_of, same_language
 
 Place = tuple[str | int, ...]
 
@@ -74,6 +74,18 @@ def given(part: object, place: Place = ()) -> Iterator[tuple[Place, Said]]:
                 yield from given(value, (*place, index))
         case _:
             pass
+
+
+def other_language(text: str, locale: str, said: str | None = None) -> str:
+    """The language tag of a text that is not in the language of a reader; empty where it is, or nobody says.
+
+    Args:
+        text: As it was read for this reader.
+        locale: The reader's.
+        said: The tag that the job gives with a text which is the same for everybody.
+    """
+    tag = (text.tag if isinstance(text, Said) else "") or said or ""
+    return language_tag(locale_of(tag)) if tag and not same_language(locale_of(tag), locale) else ""
 
 
 def is_for(text: Said, locale: str) -> bool:

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, Literal
 
-from pydantic import BeforeValidator, Field
+from pydantic import AfterValidator, BeforeValidator, Field
+
+from gonnet.wording.languages import locale_of
 
 Aggregate = Literal["sum", "count", "average", "min", "max"]
 Total = Literal["sum", "count", "average", "min", "max", "weighted"]
@@ -85,6 +87,15 @@ def exact(value: object) -> object:
 
 
 Millimetres = Annotated[float, BeforeValidator(as_float), Field(gt=0, le=400)]
+
+
+def _as_language(value: str) -> str:
+    locale_of(value)
+    return value
+
+
+LanguageTag = Annotated[str, AfterValidator(_as_language)]
+"""A tag of BCP 47, such as `de` or `en-IE`."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -122,12 +122,12 @@ class _Writer:
         document = self._document
         match block:
             case HeadingLayout():
-                document.add_heading(xml_safe(block.text), 2)
+                _say_language(document.add_heading(xml_safe(block.text), 2), block.language)
             case FactsLayout():
                 self._facts(block)
             case TextLayout():
                 for paragraph in block.paragraphs:
-                    self._paragraph(paragraph)
+                    _say_language(self._paragraph(paragraph), block.language)
             case Picture():
                 self._picture(block.data, block.width, block.alt, block.align)
             case Space(height=None):
@@ -146,7 +146,7 @@ class _Writer:
         shape = self._document.add_paragraph().paragraph_format
         shape.page_break_before, shape.space_after, shape.line_spacing = True, Pt(0), Pt(1)
 
-    def _paragraph(self, paragraph: Paragraph) -> None:
+    def _paragraph(self, paragraph: Paragraph) -> Any:  # noqa: ANN401
         from docx.shared import Pt
 
         made = self._document.add_paragraph()
@@ -162,6 +162,7 @@ class _Writer:
             else:
                 run = made.add_run(xml_safe(span.text))
                 run.bold, run.italic = span.bold or None, span.italic or None
+        return made
 
     def _link(self, paragraph: Any, span: Span) -> None:  # noqa: ANN401
         from docx.opc.constants import RELATIONSHIP_TYPE
@@ -308,3 +309,14 @@ def _around(page_count: str) -> tuple[str, str, str]:
     before, _, rest = page_count.partition("{}")
     between, _, after = rest.partition("{}")
     return before, between, after
+
+
+def _say_language(paragraph: Any, language: str) -> None:  # noqa: ANN401
+    """Say in which language a paragraph is, where that is not the document's (ECMA-376, part 1, 17.3.2.20)."""
+    from docx.oxml import OxmlElement
+    from docx.oxml.ns import qn
+
+    for run in paragraph._p.iter(qn("w:r")) if language else ():  # those of links too
+        said = OxmlElement("w:lang")
+        said.set(qn("w:val"), language)
+        run.get_or_add_rPr().append(said)

@@ -52,7 +52,7 @@ def draw_html(layout: Layout, look: Look, family: Family) -> bytes:
         '<meta name="viewport" content="width=device-width, initial-scale=1">',
         f"<title>{escape(layout.title)}</title><style>{style}</style></head>\n<body>",
         f"<header><strong>{escape(look.organisation)}</strong><span>{escape(layout.header)}</span></header>",
-        f"<main><h1>{escape(layout.title)}</h1>",
+        f"<main><h1{_in(layout.language)}>{escape(layout.title)}</h1>",
         *blocks(layout, look, family),
         f"</main>\n<footer><span>{escape(layout.footer)}</span></footer>\n</body></html>\n",
     ]
@@ -74,13 +74,14 @@ def blocks(
 def _block(block: BlockLayout, look: Look, family: Family) -> Iterator[str]:
     match block:
         case HeadingLayout():
-            yield f"<h2>{escape(block.text)}</h2>"
+            yield f"<h2{_in(block.language)}>{escape(block.text)}</h2>"
         case FactsLayout():
             yield f'<dl style="grid-template-columns:repeat({block.columns},auto)">'
             yield from (f"<div><dt>{escape(k)}</dt><dd>{_lines(v)}</dd></div>" for k, v in block.facts)
             yield "</dl>"
         case TextLayout():
-            yield from paragraphs(block.paragraphs)
+            inside = paragraphs(block.paragraphs)
+            yield from (f"<div{_in(block.language)}>", *inside, "</div>") if block.language else inside
         case Picture():
             kind = "png" if block.data.startswith(b"\x89PNG") else "jpeg"
             data = base64.b64encode(block.data).decode("ascii")
@@ -91,9 +92,14 @@ def _block(block: BlockLayout, look: Look, family: Family) -> Iterator[str]:
             page = ' class="new-page"' if block.height is None else f' style="height:{block.height:.0f}pt"'
             yield f"<div{page}></div>"
         case TableLayout():
-            yield from table(block)
+            yield from table(block, look.other_language(block.title))
         case ChartLayout():
             yield from _chart(block, look, family)
+
+
+def _in(language: str) -> str:
+    """The attributes of what is in a language that is not the page's."""
+    return f' lang="{escape(language)}" dir="{direction(language.replace("-", "_"))}"' if language else ""
 
 
 def paragraphs(found: Sequence[Paragraph]) -> Iterator[str]:
@@ -119,11 +125,16 @@ def _lines(text: str) -> str:
     return escape(text).replace("\n", "<br>")
 
 
-def table(found: TableLayout) -> Iterator[str]:
-    """A table with headings that are marked as such; what stands out has a mark where it has one in print."""
+def table(found: TableLayout, language: str = "") -> Iterator[str]:
+    """A table with headings that are marked as such; what stands out has a mark where it has one in print.
+
+    Args:
+        found: What it shows.
+        language: That of its title, where it is not the page's.
+    """
     yield '<div class="scroll" tabindex="0"><table>'
     if found.title:
-        yield f"<caption>{escape(found.title)}</caption>"
+        yield f"<caption{_in(language)}>{escape(found.title)}</caption>"
     heads = "".join(f'<th scope="col"{_side(column)}>{escape(column.label)}</th>' for column in found.columns)
     yield f"<thead><tr>{heads}</tr></thead>\n<tbody>"
     if not found.height:
@@ -174,7 +185,7 @@ def _side(column: ColumnPlan) -> str:
 def _chart(chart: ChartLayout, look: Look, family: Family) -> Iterator[str]:
     yield "<figure>"
     if chart.title:
-        yield f"<figcaption>{escape(chart.title)}</figcaption>"
+        yield f"<figcaption{_in(look.other_language(chart.title))}>{escape(chart.title)}</figcaption>"
     if chart.places:
         drawing = ChartDrawing(chart, family, look.accent, _CHART_WIDTH)
         pen = SvgPen(drawing.height)

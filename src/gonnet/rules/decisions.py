@@ -38,6 +38,7 @@ class Cause(StrEnum):
     RULE = "rule"
     LEAK = "leak check"
     PICTURES = "pages that nobody can search"
+    ROWS_LACK = "file that lacks rows"
     NO_FILE = "no file of its own"
     NO_PART = "no usable part of an arrival"
     UNPRINTABLE = "unprintable character"

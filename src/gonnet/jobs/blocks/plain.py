@@ -8,9 +8,7 @@ from pydantic import BeforeValidator, Field
 
 from gonnet.jobs.sections import ConditionalBlock, Section
 from gonnet.jobs.texts import Text
-from gonnet.jobs.values import (
-    Millimetres,
-)
+from gonnet.jobs.values import LanguageTag, Millimetres
 
 
 class HeadingBlock(ConditionalBlock):
@@ -18,9 +16,11 @@ class HeadingBlock(ConditionalBlock):
 
     Attributes:
         heading: The text of the heading, with merge fields.
+        language: The language that it is in, where that is not the reader's.
     """
 
     heading: Text
+    language: LanguageTag | None = None
 
 
 class TextBlock(ConditionalBlock):
@@ -28,9 +28,11 @@ class TextBlock(ConditionalBlock):
 
     Attributes:
         text: Paragraphs and lists in CommonMark, with merge fields.
+        language: The language that they are in, where that is not the reader's.
     """
 
     text: Text
+    language: LanguageTag | None = None
 
 
 class Fact(Section):

@@ -11,6 +11,7 @@ from pypdfium2 import raw
 
 from gonnet.findings import Finding, Weight
 from gonnet.jobs import Job
+from gonnet.jobs.arrivals import TextRun, WorkbookRun
 from gonnet.jobs.blocks.charts import ChartBlock
 from gonnet.jobs.contents import DocumentSpec
 from gonnet.pipeline.tools import Tools
@@ -28,12 +29,18 @@ def unclaimed(job: Job, tools: Tools) -> Iterator[Finding]:
             has = "has" if silent == 1 else "have"
             yield _note(f"{charts} of '{name}' {has} no `alt`: who cannot see it hears which values it shows, not why")
     drawn = [part for part in package.documents if part.format == "pdf" and part.report is not None]
-    elsewhere = [part for part in package.documents if part.format == "pdf" and part.arrival is not None]
+    arrived = [part for part in package.documents if part.format == "pdf" and part.arrival is not None]
+    listed = [part for part in arrived if isinstance(job.file.arrivals[part.shows], TextRun | WorkbookRun)]
+    elsewhere = [part for part in arrived if part not in listed]
     is_joined = package.join is not None and "pdf" in package.join.formats
-    if elsewhere and drawn and is_joined:
-        text = f"the joined PDF has pages of {_named(elsewhere)} in it, which another program made"
+    if arrived and drawn and is_joined:
+        text = f"the joined PDF has pages of {_named(arrived)} in it, which another program made"
         yield _note(f"{text}: it does not say that it can be read aloud (PDF/UA) or archived (PDF/A)")
-    elif elsewhere:
+        listed = elsewhere = []
+    if listed:
+        text = f"{_named(listed)} as PDF can be archived, but does not say that it can be read aloud (PDF/UA)"
+        yield _note(f"{text}: nobody knows which lines are heads")
+    if elsewhere:
         yield _note(f"{_named(elsewhere)} stays as another program made it: whether it can be read aloud is not known")
     locked = [part for part in drawn if part.password is not None]
     if locked:

@@ -166,5 +166,5 @@ def _version(edition: Edition) -> Version:
         reports=edition.reports,
         look=edition.look,
         common=edition.reading.common,
-        texts=message_texts(edition.job),
+        texts=message_texts(edition.job, edition.look.house.locale),
     )

@@ -1,4 +1,4 @@
-"""What is found in a document that was just drawn: what in it names somebody else."""
+"""What is found in a document that was just drawn: what in it names somebody else, and whether it has its rows."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from typing import NamedTuple
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack, Watch
 from gonnet.checks.reading import cell_with
+from gonnet.checks.rows import lacking
 from gonnet.packages import DocumentPlan
 from gonnet.pipeline.making import places
 from gonnet.remembering import Remembered
@@ -33,10 +34,12 @@ class Inspected:
     Attributes:
         hits: What of it names somebody else.
         unsearched: What of it cannot be read, and why.
+        lacking: A text of its rows that it does not have, or not as often as they do; empty where it has all.
     """
 
     hits: tuple[Hit, ...]
     unsearched: tuple[str, ...] = ()
+    lacking: str = ""
 
 
 class Inspector:
@@ -53,7 +56,7 @@ class Inspector:
         return self._reader.trusted
 
     def inspect(self, owners: Sequence[str], plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> Inspected:
-        """What of a document names somebody else: place by place as it was laid out, and in the file as it is."""
+        """What of a document names somebody else, place by place as laid out, and in the file; what it lacks."""
         watch, name = self._watch, f"the {plan.format}"
         hits = [hit for layout in laid for hit in places.searched(watch, owners, name, layout)]
         known = places.drawn(laid)
@@ -69,6 +72,7 @@ class Inspector:
         return Inspected(
             hits=tuple(_with_cell(hit, drawn.data) if is_book else hit for hit in placed),
             unsearched=found.unsearched if any(layout.inserted for layout in laid) else (),
+            lacking=lacking(places.cells(laid, plan), found if form is None else checks.read_back(drawn.data, "xlsx")),
         )
 
     def _read(self, plan: DocumentPlan, laid: Sequence[Layout], drawn: Drawn) -> ReadBack:

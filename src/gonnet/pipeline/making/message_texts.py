@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from gonnet.errors import JobError
 from gonnet.jobs import Job, references
+from gonnet.jobs.texts import other_language
 from gonnet.jobs.ways import Way
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients import Address
@@ -30,6 +31,7 @@ class MessageText:
         reports: The reports that may stand in its body.
         is_page: Whether its body is HTML, not CommonMark.
         headers: Header lines of its own.
+        language: The tag of its body's language, where that is not the reader's.
     """
 
     subject: Template
@@ -37,10 +39,11 @@ class MessageText:
     reports: tuple[str, ...]
     is_page: bool = False
     headers: tuple[tuple[str, Template], ...] = ()
+    language: str = ""
 
 
-def message_texts(job: Job) -> dict[str, MessageText]:
-    """Name → message, in the language for which the job was read.
+def message_texts(job: Job, locale: str) -> dict[str, MessageText]:
+    """Name → message, in the language of `locale`, for which the job was read.
 
     Raises:
         JobError: the file of a page cannot be read.
@@ -54,6 +57,7 @@ def message_texts(job: Job) -> dict[str, MessageText]:
             headers=tuple(
                 (header, job.text(value, "messages", name, "headers", header)) for header, value in text.headers.items()
             ),
+            language=other_language(text.body or "", locale),
         )
         for name, text in job.file.messages.items()
     }

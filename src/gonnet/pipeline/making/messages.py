@@ -119,11 +119,8 @@ class MessageWriter:
         """
         language = self._languages.of(contact.language)
         assert order.sender is not None
-        worded, wording, sender = (
-            language.version.texts[order.message],
-            language.wording,
-            self._kit.senders[order.sender],
-        )
+        worded, wording = language.version.texts[order.message], language.wording
+        sender = self._kit.senders[order.sender]
         marks = {name: f"\ue000{name}\ue001" for name in worded.reports}  # of private use: no text has them
         names = {**order.names, **language.version.common, "recipient": contact.fields, "reports": marks}
         merged = wording.fill(worded.subject, names, key=order.key)
@@ -147,8 +144,6 @@ class MessageWriter:
             value = wording.fill(template, names, key=order.key)
             own.append((name, value.text))
             said.append((f"the header {name}", value))
-        look = language.version.look
-        frame = delivery.Frame(look.style.organisation, look.style.accent)
         envelope = Envelope(
             sender=sender.address,
             reply_to=sender.reply_to,
@@ -159,7 +154,10 @@ class MessageWriter:
             important=order.important,
             headers=tuple(own),
         )
-        sealed = delivery.write_message(envelope, subject, body, look.house.locale, frame)
+        look = language.version.look
+        locale = worded.language.replace("-", "_") or look.house.locale
+        frame = delivery.Frame(look.style.organisation, look.style.accent)
+        sealed = delivery.write_message(envelope, subject, body, locale, frame)
         lines = (subject, *(value for _, value in own))
         return Written(envelope, subject, sealed), self._hits(order, said, shown, worded.body, lines, body)
 

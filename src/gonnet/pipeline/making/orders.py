@@ -136,8 +136,11 @@ class Layouts:
         return replace(layout, label=label, sheet=label)
 
     def shown(self, plan: DocumentPlan) -> int:
-        """Rows of the longest table of each slice in a document; all of them where it has no table."""
+        """Rows of the longest table of each slice in a document; all where it has no table, none if its sheet went."""
         rows: dict[str, int] = {}
+        form = self._laid[plan.parts[0]].form if plan.format == "xlsx" else None
+        if form is not None and form.plan.rows is not None and not form.shows_rows:
+            return 0
         tables = [(part.slice, table) for part in plan.parts for table in self._laid[part].tables()]
         for key, table in tables:
             rows[key] = max(table.rows, rows.get(key, 0))

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from decimal import Decimal
+from itertools import islice
 
 from gonnet.checks import Hit, ReadBack, Watch
 from gonnet.checks.reading import paragraphs
 from gonnet.packages import DocumentPlan
+from gonnet.remembering import Remembered
 from gonnet.reports.csv_rows import csv_text
 from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import FactsLayout, HeadingLayout, Layout, TableLayout, TextLayout
+from gonnet.reports.plans.columns import CellValue
+from gonnet.reports.workbook.cells import read_from_cell
 from gonnet.wording.filled import Filled
 
 _DAY_ZERO = dt.date(1899, 12, 30)  # day numbers of a workbook count from here
@@ -75,6 +79,41 @@ def drawn(layouts: Sequence[Layout]) -> Collection[str]:
                 case _:
                     pass
     return found
+
+
+def cells(layouts: Sequence[Layout], plan: DocumentPlan) -> Iterator[str]:
+    """Every cell of the rows that a document shows, as a reader finds it in a file of its format."""
+    for layout in layouts:
+        form = layout.form if plan.format == "xlsx" else None
+        if form is not None:
+            for table in islice(layout.tables(), int(form.shows_rows)):
+                for at in form.plan.columns.values():
+                    yield from map(_in_a_form, table.texts[at], table.values[at])
+            continue
+        for table in layout.tables():
+            for at in range(len(table.columns)):
+                yield from _column(table, at, plan)
+
+
+def _column(table: TableLayout, at: int, plan: DocumentPlan) -> Iterable[str]:
+    if plan.csv is not None:
+        values = zip(table.texts[at], table.values[at], strict=True)
+        return (csv_text(text, value, plan.csv) for text, value in values)
+    if plan.format == "xlsx":
+        exact = table.exact_values.get(at, table.values[at])
+        return map(_CELLS.__getitem__, zip(table.texts[at], exact, strict=True))
+    return table.texts[at]
+
+
+def _in_a_form(text: str, value: object) -> str:
+    """A cell as openpyxl writes it, to whom a number is a binary one."""
+    if isinstance(value, Decimal):
+        return f"{float(value):.16g}"
+    read = read_from_cell((text, value))
+    return f"{float(read):.16g}" if isinstance(value, dt.date) and read != text else read
+
+
+_CELLS: Remembered[CellValue, str] = Remembered(read_from_cell, 100_000)
 
 
 def own(layouts: Sequence[Layout], plan: DocumentPlan | None, pages: int | None) -> Iterator[str]:

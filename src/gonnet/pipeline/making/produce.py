@@ -206,14 +206,16 @@ class _Worker:
             drawn, doubt = self._with_parts(plan, layouts, drawn, look)
         found = self._inspector.inspect(order.owners, plan, laid, drawn)
         layouts.unsearched += found.unsearched
+        if found.lacking:
+            what = f"the {plan.format} '{plan.file_name}' does not have '{found.lacking}' as often as its rows do"
+            doubt = Cause.ROWS_LACK, what
         return self._kept(plan, drawn, layouts.shown(plan)), found.hits, doubt
 
     def _part(self, order: Order, plan: DocumentPlan, arrival: ArrivalKit, layouts: Layouts, look: Look) -> Finished:
         """A part of an arrival as a document of its own."""
         rows = layouts.came(plan, arrival.view)
-        part = self._parts.take(
-            arrival, rows, plan.slice or order.key, plan.file_name.rpartition(".")[0], plan.format, look
-        )
+        title, is_locked = plan.file_name.rpartition(".")[0], plan.lock is not None
+        part = self._parts.take(arrival, rows, plan.slice or order.key, title, plan.format, look, is_locked=is_locked)
         found = part.found or _read_back(part.data, plan.file_name)
         layouts.unsearched += found.unsearched
         name = f"the part of {plan.report}"

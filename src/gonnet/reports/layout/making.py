@@ -126,6 +126,7 @@ class LayoutMaker:
             blocks=tuple(blocks),
             merged=tuple(merged),
             form=self._form(plan.form, names, key) if plan.form else None,
+            language=plan.language,
             view=plan.view,
         )
 
@@ -146,7 +147,7 @@ class LayoutMaker:
             case HeadingPlan():
                 filled = self._filled(block.heading, names, key)
                 merged.append(("a heading", filled))
-                return HeadingLayout(text=filled.text)
+                return HeadingLayout(text=filled.text, language=block.language)
             case FactsPlan():
                 values = [(label, self._filled(text, names, key)) for label, text in block.facts]
                 merged += [(f"'{label}'", value) for label, value in values]
@@ -162,7 +163,7 @@ class LayoutMaker:
                 filled = self._wording.fill_markup(block.text, names, key=key)
                 found = paragraphs(filled.text)
                 merged.append(("a text", filled))
-                return TextLayout(paragraphs=found)
+                return TextLayout(paragraphs=found, language=block.language)
             case Picture() | Space():
                 return block
             case _:

@@ -17,9 +17,10 @@ from gonnet.wording.marked import Paragraph
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HeadingLayout:
-    """A line that names what follows."""
+    """A line that names what follows; `language` is its own where that is not the reader's."""
 
     text: str
+    language: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,9 +33,10 @@ class FactsLayout:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TextLayout:
-    """Paragraphs."""
+    """Paragraphs; `language` is their own where that is not the reader's."""
 
     paragraphs: tuple[Paragraph, ...]
+    language: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,6 +174,12 @@ class FormLayout:
     merged: tuple[Filled, ...]
     sheets: tuple[str, ...] = ()
 
+    @property
+    def shows_rows(self) -> bool:
+        """Whether the rows of a table stand in it: not where their sheet goes."""
+        kept = {name.casefold() for name in self.sheets}
+        return self.plan.rows is not None and (not kept or self.plan.rows_sheet.casefold() in kept)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Layout:
@@ -187,6 +195,8 @@ class Layout:
     """Its texts as they were filled, each with the place where it stands, for messages."""
     form: FormLayout | None = None
     """What its workbook is made from."""
+    language: str = ""
+    """That of its title, where it is not the reader's."""
     view: str = "gonnet_rows"
     """The view of the rows that it shows."""
     label: str = ""

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from gonnet.reports.fonts import BOLD, REGULAR, Alphabet, Family
 from gonnet.reports.layout.models import FactsLayout
 from gonnet.reports.pdf.file import PdfFile
-from gonnet.reports.pdf.structure import Element, figure
+from gonnet.reports.pdf.structure import Element
 from gonnet.reports.pdf.writing import box
 from gonnet.reports.pen import INK, QUIET, Pen, wrapped
 from gonnet.reports.plans.models import Picture, Space
@@ -152,9 +152,8 @@ class PictureFlow(Block):
 
     after = 8.0
 
-    def __init__(self, picture: Picture, width: float, within: Element) -> None:
-        self._picture, self._width = picture, width
-        self._figure = figure(within, picture.alt)
+    def __init__(self, picture: Picture, width: float, element: Element) -> None:
+        self._picture, self._width, self._figure = picture, width, element
         self.height = picture.height
 
     def draw(self, file: PdfFile, x: float, y: float) -> None:

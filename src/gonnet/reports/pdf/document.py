@@ -80,7 +80,7 @@ def draw_pdf(
         title=layouts[0].title,
         author=look.organisation,
         language=look.language,
-        is_tagged=tagged,
+        is_accessible=tagged,
         is_archival=tagged and not is_locked,
     )
     return file.finish(about), total, tuple(starts)

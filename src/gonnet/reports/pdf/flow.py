@@ -13,7 +13,7 @@ from gonnet.reports.layout.charts import ChartLayout
 from gonnet.reports.layout.models import BlockLayout, FactsLayout, HeadingLayout, Layout, TableLayout, TextLayout
 from gonnet.reports.pdf.blocks import Block, FactsFlow, PictureFlow, SpaceFlow
 from gonnet.reports.pdf.charts import ChartFlow
-from gonnet.reports.pdf.structure import Element, figure
+from gonnet.reports.pdf.structure import Element, figure, in_language
 from gonnet.reports.pdf.tables import TableFlow, TableInk, rows_of
 from gonnet.reports.pdf.texts import TextFlow, TextStyle
 from gonnet.reports.pen import INK, tint_of
@@ -65,9 +65,12 @@ class Flow:
 
     def of(self, layout: Layout) -> Iterator[Block]:
         """Everything that flows down its pages."""
-        yield self._text(layout.title, self._title, Element("H1", self._within))
+        yield self._text(layout.title, self._title, Element("H1", self._within, in_language(layout.language)))
         for block in layout.blocks:
             yield from self._block(block)
+
+    def _figure(self, alternative: str, said: str) -> Element:
+        return figure(self._within, alternative, self._look.other_language(said))
 
     def _text(self, text: str, style: TextStyle, element: Element) -> TextFlow:
         return TextFlow((Span(text=text),), style, self._family, self._alphabet, self._width, element)
@@ -75,13 +78,14 @@ class Flow:
     def _block(self, block: BlockLayout) -> Iterator[Block]:
         match block:
             case HeadingLayout():
-                yield self._text(block.text, self._heading, Element("H2", self._within)).as_heading(block.text)
+                element = Element("H2", self._within, in_language(block.language))
+                yield self._text(block.text, self._heading, element).as_heading(block.text)
             case FactsLayout():
                 yield FactsFlow(block, self._family, self._alphabet, self._width, self._within, self._look.scale)
             case TextLayout():
-                yield from self._paragraphs(block.paragraphs)
+                yield from self._paragraphs(block.paragraphs, in_language(block.language))
             case Picture():
-                yield PictureFlow(_fitting(block, self._page), self._width, self._within)
+                yield PictureFlow(_fitting(block, self._page), self._width, self._figure(block.alt, block.alt))
             case Space():
                 yield SpaceFlow(block)
             case ChartLayout():
@@ -90,9 +94,10 @@ class Flow:
                 yield from self._table(block)
 
     def _chart(self, chart: ChartLayout) -> Iterator[Block]:
-        element = figure(self._within, chart.in_words())
+        element = self._figure(chart.in_words(), chart.alt)
         if chart.title:
-            caption = Element("Caption", element) if chart.places else Element("P", self._within)
+            language = in_language(self._look.other_language(chart.title))
+            caption = Element("Caption", element, language) if chart.places else Element("P", self._within, language)
             yield self._text(chart.title, self._caption, caption).as_heading(chart.title)
         if not chart.places:
             yield self._text(chart.empty, self._body, Element("P", self._within))
@@ -104,7 +109,8 @@ class Flow:
         """A table, as many times beside itself as its columns need; new pages where its groups want them."""
         element = Element("Table", self._within)
         if table.title:
-            caption = Element("Caption", element) if table.height else Element("P", self._within)
+            language = in_language(self._look.other_language(table.title))
+            caption = Element("Caption", element, language) if table.height else Element("P", self._within, language)
             yield self._text(table.title, self._caption, caption).as_heading(table.title)
         if not table.height:
             yield self._text(table.empty, self._body, Element("P", self._within))
@@ -133,7 +139,7 @@ class Flow:
             )
         return ink
 
-    def _paragraphs(self, paragraphs: Sequence[Paragraph]) -> Iterator[Block]:
+    def _paragraphs(self, paragraphs: Sequence[Paragraph], language: str) -> Iterator[Block]:
         """Paragraphs and the entries of lists, which are as deep as they are indented."""
         lists: list[tuple[int, Element, Element]] = []  # depth, list, and what its last entry says
         for paragraph in paragraphs:
@@ -143,14 +149,16 @@ class Flow:
                 if not lists or paragraph.depth > lists[-1][0]:
                     numbering = "Disc" if paragraph.mark == "•" else "Decimal"
                     within = lists[-1][2] if lists else self._within
-                    lists.append((paragraph.depth, Element("L", within, _NUMBERING.format(numbering)), within))
+                    lists.append(
+                        (paragraph.depth, Element("L", within, _NUMBERING.format(numbering) + language), within)
+                    )
                 depth, listed, _ = lists[-1]
                 item = Element("LI", listed)
                 body = Element("LBody", item)
                 lists[-1] = depth, listed, body
                 yield self._paragraph(paragraph, Element("P", body), (paragraph.mark, Element("Lbl", item)))
             else:
-                yield self._paragraph(paragraph, Element("P", lists[-1][2] if lists else self._within))
+                yield self._paragraph(paragraph, Element("P", lists[-1][2] if lists else self._within, language))
 
     def _paragraph(self, paragraph: Paragraph, element: Element, mark: tuple[str, Element] | None = None) -> TextFlow:
         indent, style = 14.0 * paragraph.depth * self._look.scale, self._body

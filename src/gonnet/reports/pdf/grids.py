@@ -15,6 +15,7 @@ from gonnet.reports.drawing import UnprintableError
 from gonnet.reports.fonts import BOLD, BOLD_ITALIC, ITALIC, REGULAR, Alphabet, Family, family
 from gonnet.reports.pdf.file import PdfFile
 from gonnet.reports.pdf.metadata import About
+from gonnet.reports.pdf.sheet_tags import SheetTags
 from gonnet.reports.pen import INK, fill, stroke, wrapped
 from gonnet.reports.plans.models import Look
 from gonnet.reports.plans.widths import paper_size
@@ -45,6 +46,10 @@ class _Placed:
     width: float
     height: float
     free: float
+    row: int
+    column: int
+    columns: int
+    rows: int
 
 
 class GridPainter:
@@ -62,22 +67,31 @@ class GridPainter:
         self._family: Family = family(look.fonts)
         self._signs = (signs | _DRAWN | frozenset(look.organisation)) & self._family.signs
 
-    def draw(self, grids: Sequence[Grid], title: str) -> tuple[bytes, int]:
+    def draw(self, grids: Sequence[Grid], title: str, *, is_locked: bool = False) -> tuple[bytes, int]:
         """Sheets as a PDF, and how many pages it has; the same sheets give the same bytes.
+
+        Each sheet is tagged as a table, and the file conforms to PDF/A-2b unless it gets a password afterwards. It does
+        not say that it conforms to PDF/UA-1: nobody knows which cells of a sheet are heads, but rows that are repeated.
 
         Raises:
             UnprintableError: the faces lack a sign.
         """
         pages = [page for grid in grids for page in self._pages(grid)]
+        tagged = self._look.style.pdf == "tagged"
         texts = {part for page in pages for part in page.texts()}
         for sign in self._family.unprintable(texts):
             raise UnprintableError(f"in its cells, {self._family.trouble(sign)}")
         alphabet = self._family.reduced(self._signs | {sign for text in texts for sign in text})
         faces = sorted({REGULAR, BOLD} | {_face(cell.look) for page in pages for cell in page.cells})
-        file = PdfFile(alphabet, faces)
+        file = PdfFile(alphabet, faces, tagged=tagged)
+        tables = {id(grid): SheetTags(file.tags, grid) for grid in grids}
         for number, page in enumerate(pages, 1):
-            _Drawer(file, self._family, alphabet).page(page, number, len(pages))
-        return file.finish(About(title=title, author=self._look.organisation)), len(pages)
+            _Drawer(file, self._family, alphabet, tables[id(page.grid)]).page(page, number, len(pages))
+        look = self._look
+        about = About(
+            title=title, author=look.organisation, language=look.language, is_archival=tagged and not is_locked
+        )
+        return file.finish(about), len(pages)
 
     def _pages(self, grid: Grid) -> Iterator[_Page]:
         natural = sum(grid.widths.values()) or 1.0
@@ -148,6 +162,10 @@ class GridPainter:
                         width=lefts[end] - lefts[cell.column],
                         height=tall,
                         free=lefts[free] - lefts[cell.column],
+                        row=row.number,
+                        column=cell.column,
+                        columns=cell.columns,
+                        rows=cell.rows,
                     )
                 )
         return page
@@ -175,14 +193,15 @@ class _Page:
 class _Drawer:
     """Draws one page."""
 
-    def __init__(self, file: PdfFile, faces: Family, alphabet: Alphabet) -> None:
-        self._file, self._family, self._alphabet = file, faces, alphabet
+    def __init__(self, file: PdfFile, faces: Family, alphabet: Alphabet, tags: SheetTags) -> None:
+        self._file, self._family, self._alphabet, self._tags = file, faces, alphabet, tags
         self._parts: list[str] = []
 
     def page(self, page: _Page, number: int, count: int) -> None:
         """Draw it: what lies behind texts first, then lines, then texts."""
         self._file.begin_page(*page.size)
-        self._parts.append("q")
+        tags = self._file.tags
+        self._parts += ["q", tags.artifact()]
         for cell in page.cells:
             if cell.look.fill is not None and cell.look.fill != "#ffffff":
                 box = f"{cell.x:.2f} {cell.y:.2f} {cell.width:.2f} {cell.height:.2f} re f"
@@ -190,14 +209,22 @@ class _Drawer:
         self._parts.append(f"{stroke(INK)} 2 J")
         for cell in page.cells:
             self._borders(cell)
+        self._parts.append(tags.close())
+        again = {row.number for row, _ in page.rows if self._tags.has(row.number)}
+        if tags.on:
+            self._tags.begin(page.cells, [row.number for row, _ in page.rows])
         for cell in page.cells:
             if cell.text.strip():
+                element = self._tags.cell(cell.row, cell.column) if cell.row not in again else None
+                self._parts.append(tags.open(element) if element is not None else tags.artifact("Pagination"))
                 self._text(cell, page.scale)
+                self._parts.append(tags.close())
+        self._parts.append(tags.artifact("Pagination"))
         width, height = page.size
         for code, y in ((page.grid.head, height - _FURNITURE), (page.grid.foot, _FURNITURE)):
             self._furnish(_furniture(code, page.grid, number, count), width, y)
-        self._parts.append("Q")
-        self._file.put("\n".join(self._parts))
+        self._parts += [tags.close(), "Q"]
+        self._file.put("\n".join(filter(None, self._parts)))
 
     def _borders(self, cell: _Placed) -> None:
         right, top = cell.x + cell.width, cell.y + cell.height

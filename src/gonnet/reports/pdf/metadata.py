@@ -58,14 +58,14 @@ class About:
         title: Its title.
         author: Who made it; may be empty.
         language: BCP 47 tag of its texts.
-        is_tagged: Whether it can be read aloud: it conforms to PDF/UA-1 (ISO 14289-1) then.
+        is_accessible: Whether all of it is said to be what it is: it conforms to PDF/UA-1 (ISO 14289-1) then.
         is_archival: Whether it conforms to PDF/A-2b (ISO 19005-2).
     """
 
     title: str
     author: str
     language: str = ""
-    is_tagged: bool = False
+    is_accessible: bool = False
     is_archival: bool = False
 
     def properties(self) -> str:
@@ -75,7 +75,7 @@ class About:
 
     def metadata(self) -> bytes:
         """The same in XMP, with what it conforms to, as a stream object."""
-        access, archive = _ACCESS if self.is_tagged else "", _ARCHIVE if self.is_archival else ""
+        access, archive = _ACCESS if self.is_accessible else "", _ARCHIVE if self.is_archival else ""
         claims = f"{archive}{access}{_DESCRIBED if access and archive else ''}"
         values = {
             "TITLE": escape(self.title),

@@ -66,9 +66,14 @@ class Element:
         return self
 
 
-def figure(within: Element, alternative: str) -> Element:
+def in_language(language: str) -> str:
+    """The entry of a part whose language is not the document's (14.9.2); empty where it is."""
+    return f"/Lang{text_string(language)}" if language else ""
+
+
+def figure(within: Element, alternative: str, language: str = "") -> Element:
     """A figure, with what those hear who cannot see it."""
-    return Element("Figure", within, f"/Alt{text_string(alternative)}")
+    return Element("Figure", within, f"/Alt{text_string(alternative)}{in_language(language)}")
 
 
 def spanning(columns: int, *, is_head: bool) -> str:

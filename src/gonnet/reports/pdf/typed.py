@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from reportlab.lib.units import mm
 
@@ -11,7 +11,9 @@ from gonnet.reports.drawing import UnprintableError
 from gonnet.reports.fonts import MONO, typed_family
 from gonnet.reports.pdf.file import PdfFile
 from gonnet.reports.pdf.metadata import About
+from gonnet.reports.pdf.structure import Element, Tags
 from gonnet.reports.pen import INK, fill
+from gonnet.reports.plans.models import Look
 from gonnet.reports.plans.widths import paper_size
 
 Layers = Sequence[str]
@@ -40,28 +42,46 @@ class TypedPainter:
         self._size = round(min(_LARGEST, width / (_WIDTH * max(columns, 1))), 2)
         self._leading = min(_LEADING * self._size, height / max(lines, 1))
 
-    def draw(self, pages: Sequence[Sequence[Layers]], title: str, organisation: str) -> bytes:
+    def draw(self, pages: Sequence[Sequence[Layers]], title: str, look: Look, *, is_locked: bool = False) -> bytes:
         """Pages as a PDF; the same pages give the same bytes.
+
+        It is tagged, with what empty lines divide as paragraphs, and conforms to PDF/A-2b unless it gets a password
+        afterwards. It does not say that it conforms to PDF/UA-1: nobody knows which of its lines are heads, or rows of
+        a table.
 
         Raises:
             UnprintableError: the face lacks a sign.
         """
         for sign in self._family.unprintable(text for page in pages for line in page for text in line):
             raise UnprintableError(f"in its text, {self._family.trouble(sign)}")
-        file = PdfFile(self._alphabet, (MONO,))
+        file = PdfFile(self._alphabet, (MONO,), tagged=look.style.pdf == "tagged")
         for page in pages:
             file.begin_page(*self._page)
-            file.put(self._operators(page))
-        return file.finish(About(title=title, author=organisation))
+            file.put("".join(self._operators(page, file.tags)))
+        about = About(
+            title=title, author=look.organisation, language=look.language, is_archival=file.tags.on and not is_locked
+        )
+        return file.finish(about)
 
-    def _operators(self, page: Sequence[Layers]) -> str:
-        face = self._alphabet.faces[MONO]
-        top = self._page[1] - _MARGIN - _ASCENT * self._size
-        parts = [f"BT {fill(INK)} {face.set_operator(self._size)}"]
+    def _operators(self, page: Sequence[Layers], tags: Tags) -> Iterator[str]:
+        paragraph: Element | None = None
         for at, layers in enumerate(page):
-            for text in (text.rstrip() for text in layers):
-                if text:
-                    indent = len(text) - len(text.lstrip())
-                    x, y = _MARGIN + indent * _WIDTH * self._size, top - at * self._leading
-                    parts.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm {face.show_operators(text[indent:], self._size)}")
-        return "\n".join([*parts, "ET"])
+            shown = [text for text in map(str.rstrip, layers) if text]
+            if not shown:
+                paragraph = None
+                continue
+            if paragraph is None:
+                paragraph = Element("P", tags.document)
+            yield f"{tags.open(paragraph)}{self._line(at, shown[0])}{tags.close()}"
+            for text in shown[1:]:
+                # What lies over a line is read where it says something, and is no second time of the same.
+                is_read = text.strip("_ ") and text.strip() not in shown[0]
+                yield f"{tags.open(paragraph) if is_read else tags.artifact()}{self._line(at, text)}{tags.close()}"
+
+    def _line(self, at: int, text: str) -> str:
+        face = self._alphabet.faces[MONO]
+        indent = len(text) - len(text.lstrip())
+        x = _MARGIN + indent * _WIDTH * self._size
+        y = self._page[1] - _MARGIN - _ASCENT * self._size - at * self._leading
+        shown = face.show_operators(text[indent:], self._size)
+        return f"BT {fill(INK)} {face.set_operator(self._size)} {x:.2f} {y:.2f} Td {shown} ET\n"

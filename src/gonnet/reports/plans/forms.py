@@ -34,6 +34,7 @@ def plan_form(
     for name, _ in cells:
         place_of(book, name, form.file, where)
     columns: dict[int, int] = {}
+    sheet = ""
     if form.rows is not None:
         if table is None:
             raise JobError("a form with `rows` needs a table among the report's blocks", where=where, fix="Add one")
@@ -51,6 +52,7 @@ def plan_form(
         cells=tuple(cells),
         rows=form.rows,
         columns=columns,
+        rows_sheet=sheet,
         sheets=tuple(sheets),
         only_values=form.formulas == "values",
     )

@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Literal
 
 from gonnet.jobs.style import Paper, Style, Watermark
+from gonnet.jobs.texts import other_language
 from gonnet.jobs.values import Accent, Aggregate
 from gonnet.reports.plans.columns import ColumnPlan
 from gonnet.reports.plans.standings import StandingPlan
@@ -94,6 +95,10 @@ class Look:
         """BCP 47 tag of its texts."""
         return language_tag(self.house.locale)
 
+    def other_language(self, text: str | None) -> str:
+        """The tag of the language in which a text of the job stands in for one of the reader's; empty for theirs."""
+        return other_language(text or "", self.house.locale)
+
     @property
     def page_count(self) -> str:
         """What stands at the foot of a page, with `{}` for its number and for how many there are."""
@@ -109,9 +114,10 @@ class Look:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HeadingPlan:
-    """A line that names what follows."""
+    """A line that names what follows; `language` is its own where that is not the reader's."""
 
     heading: Template
+    language: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,9 +130,10 @@ class FactsPlan:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TextPlan:
-    """Paragraphs in CommonMark."""
+    """Paragraphs in CommonMark; `language` is their own where that is not the reader's."""
 
     text: Template
+    language: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -334,6 +341,7 @@ class FormPlan:
         data: The bytes of the workbook.
         cells: Defined name → what is filled in.
         rows: The defined name of the row; None where the form has no table.
+        rows_sheet: The sheet in which that row is.
         columns: Column of the sheet (1 is A) → column of the report's table.
         sheets: The sheets that a recipient gets; all when empty.
         only_values: Whether values take the place of formulas.
@@ -343,6 +351,7 @@ class FormPlan:
     cells: tuple[tuple[str, Template], ...]
     rows: str | None
     columns: Mapping[int, int]
+    rows_sheet: str = ""
     sheets: tuple[Template, ...] = ()
     only_values: bool = False
 
@@ -353,6 +362,7 @@ class ReportPlan:
 
     Attributes:
         view: The view of the rows that it shows.
+        language: That of its title, where it is not the reader's.
     """
 
     name: str
@@ -364,6 +374,7 @@ class ReportPlan:
     page: PageForm
     blocks: tuple[BlockPlan, ...]
     form: FormPlan | None = None
+    language: str = ""
 
     def tables(self) -> Iterator[TablePlan]:
         """Its tables of rows, in order."""

@@ -10,6 +10,7 @@ from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, blocks, references
 from gonnet.jobs.blocks.charts import ChartBlock, StandingBlock
 from gonnet.jobs.reports import Form, Report
+from gonnet.jobs.texts import other_language
 from gonnet.reports.plans.charts import plan_chart
 from gonnet.reports.plans.column_plans import by_name, plan_column, widest
 from gonnet.reports.plans.columns import ColumnPlan, ValueKind
@@ -99,6 +100,7 @@ class _Planner:
             name=self._name,
             view=self._fields.view,
             title=text(report.title, *at, "title"),
+            language=other_language(report.title, self._look.house.locale),
             sheet=text(report.sheet if report.sheet is not None else self._words.sheet, *at, "sheet"),
             header=text(report.header, *at, "header") if report.header is not None else None,
             footer=text(report.footer, *at, "footer") if report.footer is not None else None,
@@ -117,7 +119,8 @@ class _Planner:
         text = self._job.text
         match block:
             case blocks.HeadingBlock():
-                return HeadingPlan(heading=text(block.heading, *place, "heading"))
+                language = other_language(block.heading, self._look.house.locale, block.language)
+                return HeadingPlan(heading=text(block.heading, *place, "heading"), language=language)
             case blocks.FactsBlock():
                 facts = tuple(
                     (name if fact.label is None else fact.label, text(fact.value, *place, "facts", name, "value"))
@@ -125,7 +128,8 @@ class _Planner:
                 )
                 return FactsPlan(facts=facts, columns=block.columns)
             case blocks.TextBlock():
-                return TextPlan(text=text(block.text, *place, "text"))
+                language = other_language(block.text, self._look.house.locale, block.language)
+                return TextPlan(text=text(block.text, *place, "text"), language=language)
             case blocks.ImageBlock():
                 return picture(block, self._job.reach, self._job.at(*place, "image"), self._room)
             case blocks.SpaceBlock():

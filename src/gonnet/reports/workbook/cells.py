@@ -104,6 +104,20 @@ class CellWriter:
                 return text_cell(text, self._style, self._label)
 
 
+def read_from_cell(shown: CellValue) -> str:
+    """What a reader finds in the file where a value stands in a cell: a number, or its text."""
+    text, value = shown
+    match value:
+        case None:
+            return ""
+        case Decimal() if len(value.as_tuple().digits) <= _EXACT_DIGITS:
+            return f"{value:.16G}" if value.is_finite() else text
+        case dt.date() if (number := _serial(value)) is not None:
+            return f"{number:.16G}"
+        case _:
+            return _UNWRITABLE.sub(_spelt, text)
+
+
 def number_cell(value: Decimal | float, style: int) -> str:
     """A number, after the cell's address."""
     return f' s="{style}"><v>{value:.16G}</v></c>'

@@ -39,7 +39,7 @@ def fill_form(layout: Layout, form: FormLayout, author: str) -> bytes:
         sheet, row, column, _ = place_of(book, name, "", "")
         _write(book[sheet].cell(row, column), value)
     if form.plan.rows is not None:
-        _fill_rows(book, form.plan, next(layout.tables()))
+        _fill_rows(book, form.plan, next(layout.tables(), None))
     found = dict(Calculator(book).cells())
     if form.plan.only_values:
         fix_all(book, found)
@@ -78,13 +78,19 @@ def _stored(
     return with_values(part, values[name]) if name in values else part
 
 
-def _fill_rows(book: Any, plan: FormPlan, table: TableLayout) -> None:  # noqa: ANN401
-    from gonnet.reports.workbook.growing import grow
-
+def _fill_rows(book: Any, plan: FormPlan, table: TableLayout | None) -> None:  # noqa: ANN401
+    """Let the named row become the rows of a table; without rows, or where a rule hides the table, it is emptied."""
     assert plan.rows is not None
     name, row, first, _ = place_of(book, plan.rows, "", "")
     sheet = book[name]
-    grow(book, sheet, row, max(table.height - 1, 0))
+    if table is None or not table.height:
+        for column in plan.columns:
+            sheet.cell(row, column).value = None
+        _write(sheet.cell(row, first), table.empty if table is not None else None)
+        return
+    from gonnet.reports.workbook.growing import grow
+
+    grow(book, sheet, row, table.height - 1)
     for column, at in plan.columns.items():
         shown = zip(table.texts[at], table.values[at], strict=True)
         for number, (text, value) in enumerate(shown):
@@ -92,10 +98,6 @@ def _fill_rows(book: Any, plan: FormPlan, table: TableLayout) -> None:  # noqa: 
             _write(cell, value if isinstance(value, (Decimal, dt.date)) else text)
             if text and (address := table.link(at, number)):
                 cell.hyperlink = address
-    if not table.height:
-        for column in plan.columns:
-            sheet.cell(row, column).value = None
-        _write(sheet.cell(row, first), table.empty)
 
 
 def _write(cell: Any, value: object) -> None:  # noqa: ANN401

@@ -19,7 +19,7 @@ class DrawnSource(ABC):
         self._drawn: dict[Rows, Cutter] = {}
 
     @abstractmethod
-    def draw(self, rows: Rows, title: str, look: Look) -> tuple[bytes, int]:
+    def draw(self, rows: Rows, title: str, look: Look, *, is_locked: bool = False) -> tuple[bytes, int]:
         """The part that some rows are, as a PDF, and how many pages it has."""
 
     def pages(self, rows: Rows, look: Look) -> list[tuple[Cutter, int]]:

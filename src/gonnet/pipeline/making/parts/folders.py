@@ -21,7 +21,7 @@ class FolderSource:
         self._kit = kit
         self._open: dict[str, Cutter] = {}
 
-    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look, *, is_locked: bool) -> Part:
         """One of its files."""
         ((name, *_),) = ((str(row[0]), *row[1:]) for row in rows)  # each is a document of its own
         path = self._kit.path(name)

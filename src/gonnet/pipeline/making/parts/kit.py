@@ -111,8 +111,8 @@ class Part:
 class Source(Protocol):
     """An arrival of which parts are taken."""
 
-    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
-        """The part that some rows are, as a file of its own.
+    def part(self, rows: Rows, title: str, form: str, look: Look, *, is_locked: bool) -> Part:
+        """The part that some rows are, as a file of its own, which may get a password afterwards.
 
         Raises:
             NoPartError: it cannot be taken.

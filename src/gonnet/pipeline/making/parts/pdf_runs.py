@@ -24,7 +24,7 @@ class PdfSource:
         self._kit = kit
         self._open: dict[str, Cutter] = {}
 
-    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look, *, is_locked: bool) -> Part:
         """Its pages as a file."""
         pages = self.pages(rows, look)
         part = joined(pages, title, self.pictures(rows)[0])

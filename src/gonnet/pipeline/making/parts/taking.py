@@ -39,14 +39,16 @@ class Parts:
         for source in self._sources.values():
             source.rest()
 
-    def take(self, kit: ArrivalKit, rows: Rows, whom: str, title: str, form: str, look: Look) -> Part:
-        """The part that some rows are, which are those of `whom`, as a file of its own.
+    def take(
+        self, kit: ArrivalKit, rows: Rows, whom: str, title: str, form: str, look: Look, *, is_locked: bool
+    ) -> Part:
+        """The part that some rows are, which are those of `whom`, as a file of its own, perhaps with a password later.
 
         Raises:
             NoPartError: there are no rows, they cannot be taken, or the file is another one than the one that was read.
         """
         with usable():
-            return self._of(kit, rows, whom).part(rows, title, form, look)
+            return self._of(kit, rows, whom).part(rows, title, form, look, is_locked=is_locked)
 
     def layout(self, kit: ArrivalKit, rows: Rows, whom: str, look: Look) -> Layout:
         """The pages of some rows, which are those of `whom`, among other parts of a document.

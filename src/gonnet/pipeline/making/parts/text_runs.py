@@ -27,15 +27,15 @@ class TextSource(DrawnSource):
         paths = {name: self._kit.path(name) for name in self._kit.paths}
         return {name: TypedPages(path, self._spec.encoding, self._spec.lines) for name, path in paths.items()}
 
-    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look, *, is_locked: bool) -> Part:
         """Its pages as text, or as a PDF."""
         if form == "pdf":
-            data, pages = self.draw(rows, title, look)
+            data, pages = self.draw(rows, title, look, is_locked=is_locked)
             return Part(data=data, pages=pages)
         data = FEED.join(page.raw for page in self._pages(rows)).encode(self._spec.encoding)
         return Part(data=data, pages=None, found=_said(data.decode(self._spec.encoding)))
 
-    def draw(self, rows: Rows, title: str, look: Look) -> tuple[bytes, int]:
+    def draw(self, rows: Rows, title: str, look: Look, *, is_locked: bool = False) -> tuple[bytes, int]:
         """Its pages in a face whose signs are all as wide."""
         if look.style.paper not in self._painters:
             columns, lines, signs = 0, 0, set[str]()
@@ -45,7 +45,7 @@ class TextSource(DrawnSource):
                 signs |= used
             self._painters[look.style.paper] = TypedPainter(columns, lines, look.style.paper, signs)
         pages = [page.layers() for page in self._pages(rows)]
-        return self._painters[look.style.paper].draw(pages, title, look.organisation), len(pages)
+        return self._painters[look.style.paper].draw(pages, title, look, is_locked=is_locked), len(pages)
 
     def _pages(self, rows: Rows) -> list[TypedPage]:
         return [self._files[str(name)].page(int(str(number))) for name, number, *_ in rows]

@@ -20,17 +20,17 @@ class WorkbookSource(DrawnSource):
         self._name, self._book = kit.name, kit.book
         self._painters: dict[str, GridPainter] = {}
 
-    def part(self, rows: Rows, title: str, form: str, look: Look) -> Part:
+    def part(self, rows: Rows, title: str, form: str, look: Look, *, is_locked: bool) -> Part:
         """Its sheets, or its rows, as a workbook or as a PDF."""
         if form == "pdf":
-            data, pages = self.draw(rows, title, look)
+            data, pages = self.draw(rows, title, look, is_locked=is_locked)
             return Part(data=data, pages=pages)
         try:
             return Part(data=zipped(part_of(self._book, _wanted(rows), title)), pages=None)
         except ValueError as error:
             raise self._damaged(error) from error
 
-    def draw(self, rows: Rows, title: str, look: Look) -> tuple[bytes, int]:
+    def draw(self, rows: Rows, title: str, look: Look, *, is_locked: bool = False) -> tuple[bytes, int]:
         """Its sheets, or its rows, as they are seen."""
         book = self._book
         try:
@@ -40,7 +40,7 @@ class WorkbookSource(DrawnSource):
             grids = [grid_of(sheet.name, sheet.data, sheet.names) for sheet in sheets_of(book, _wanted(rows))]
         except ValueError as error:
             raise self._damaged(error) from error
-        return self._painters[look.house.locale].draw(grids, title)
+        return self._painters[look.house.locale].draw(grids, title, is_locked=is_locked)
 
     def _damaged(self, error: ValueError) -> NoPartError:
         return NoPartError(f"its part of '{self._name}' is damaged: {error}")
