@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 import subprocess
 from dataclasses import dataclass, field
 from functools import cache
@@ -121,6 +122,26 @@ def verified(message: bytes, folder: Path, *options: str) -> bytes:
         *options,
     ]
     return subprocess.run(words, input=message, cwd=folder, capture_output=True, check=True).stdout
+
+
+def pdf_signature(data: bytes, folder: Path) -> str:
+    """What `openssl` says of the signature of a whole PDF, by somebody whom the tests' issuer knows.
+
+    Raises:
+        CalledProcessError: it is not of these bytes, or not by such a one.
+    """
+    ranges = re.search(rb"/ByteRange \[\s*(\d+) (\d+) (\d+) (\d+)\s*\]", data)
+    assert ranges is not None
+    begin, first, second, last = map(int, ranges.groups())
+    assert (begin, second + last) == (0, len(data))
+    (folder / "signed").write_bytes(data[:first] + data[second:])
+    (folder / "signature").write_bytes(bytes.fromhex(data[first + 1 : second - 1].decode()))
+    (folder / "issuer.pem").write_bytes(issuer().pem)
+    cms, given = ["openssl", "cms"], ["-inform", "DER", "-in", "signature"]
+    words = [*cms, "-verify", *given, "-binary", "-content", "signed", "-CAfile", "issuer.pem", "-purpose", "any"]
+    subprocess.run([*words, "-out", "content"], cwd=folder, capture_output=True, check=True)
+    printed = subprocess.run([*cms, "-cmsout", "-print", "-noout", *given], cwd=folder, capture_output=True, check=True)
+    return printed.stdout.decode()
 
 
 def token_with(who: Holder, folder: Path, monkeypatch: pytest.MonkeyPatch) -> str:

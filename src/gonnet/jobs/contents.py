@@ -69,6 +69,7 @@ class DocumentSpec(Section):
         encoding: The encoding of a CSV file; `utf-8-sig` is UTF-8 with a mark by which spreadsheets know it.
         dates: How a CSV file writes dates: `iso`, for programs, or as they are `shown` to the reader.
         password: What protects it.
+        sign: Whose signature a PDF gets: the name of one under `smime: signers` in gonnet.yaml.
         attach: Whether it goes with messages; else it is only printed, or put into folders, to which messages may link.
     """
 
@@ -84,6 +85,7 @@ class DocumentSpec(Section):
     encoding: str | None = None
     dates: Literal["iso", "shown"] | None = None
     password: Password | None = None
+    sign: Name | None = None
     attach: bool = True
 
     @model_validator(mode="after")
@@ -105,6 +107,8 @@ class DocumentSpec(Section):
             raise ValueError("the delimiter and the decimal sign must differ")
         if self.password and self.format not in ("pdf", "xlsx"):
             raise ValueError(f"a document `as: {self.format}` cannot have a password")
+        if self.sign and self.format != "pdf":
+            raise ValueError("only a PDF is signed: `as: pdf`")
         if self.password and self.password.change and self.format != "pdf":
             raise ValueError("only a PDF has a password to change it")
         try:

@@ -234,6 +234,7 @@ class DocumentMaker:
             format=form,
             file_name=f"{stem}.{form}",
             lock=self._shared_lock(group, self._as_seen(part)),
+            signer=_shared_signer(group),
             ways=self._takers(*(spec for _, spec in group)),
             joint=Joint(cover=join.cover is not None, contents=join.contents and form == "pdf"),
         )
@@ -264,6 +265,7 @@ class DocumentMaker:
                 format=form,
                 file_name=f"{stem}.{form}",
                 lock=self._shared_lock(group, whole),
+                signer=_shared_signer(group),
                 ways=self._takers(*(spec for _, spec in group)),
                 joint=Joint(cover=bundle.cover is not None, contents=bundle.contents and form == "pdf", by_key=True),
             )
@@ -302,6 +304,7 @@ class DocumentMaker:
             csv=_csv_form(spec, self._reading.wording.house) if spec.format == "csv" else None,
             ways=self._takers(spec),
             lock=self._lock(index, spec, self._as_seen(of)),
+            signer=_signer(spec),
         )
 
     def _filled(self, text: str, place: tuple[str | int, ...], part: SlicePlan) -> str:
@@ -348,6 +351,15 @@ def _chosen(job: Job, decision: Decision) -> Iterator[_Numbered]:
         if (part.shows, part.format) not in seen:
             seen.add((part.shows, part.format))
             yield index, part
+
+
+def _shared_signer(group: Sequence[_Numbered]) -> str:
+    """Whose signature documents get that become one file: that of the first which has one."""
+    return next((_signer(spec) for _, spec in group if _signer(spec)), "")
+
+
+def _signer(spec: DocumentSpec) -> str:
+    return spec.sign or "" if spec.format == "pdf" else ""  # it may be something else just this once
 
 
 def _csv_form(part: DocumentSpec, house: House) -> CsvForm:

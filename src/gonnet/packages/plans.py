@@ -63,6 +63,7 @@ class DocumentPlan:
         parts: What it shows, in order; one unless documents are joined.
         csv: How it is written, if it is a CSV file.
         lock: Its passwords, or None.
+        signer: Whose signature it gets; empty for none.
         joint: How its parts make one file; None where it is of one report.
         ways: The ways of its package by which it goes.
     """
@@ -72,6 +73,7 @@ class DocumentPlan:
     file_name: str
     csv: CsvForm | None = None
     lock: Lock | None = None
+    signer: str = ""
     joint: Joint | None = None
     ways: frozenset[str] = frozenset()
 

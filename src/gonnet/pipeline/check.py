@@ -69,6 +69,7 @@ def check(job: Job, tools: Tools, request: Request, *, greets: bool = False) -> 
         UnreachableError: a database cannot be reached.
     """
     senders_of(job, tools)
+    tools.protection.require_signers(job)
     require_programs(job, tools)
     found = survey(job, tools, request)
     held: list[PackagePlan] = []

@@ -47,6 +47,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     """
     began = time.monotonic()
     senders = senders_of(job, tools)
+    tools.protection.require_signers(job)
     steps.require_programs(job, tools)  # told before anything is made
     begun = list(steps.take(job, "start", _started(job, request), tools))
     found = survey(job, tools, request, progress)

@@ -18,7 +18,7 @@ from gonnet.recipients.addresses import Address
 if TYPE_CHECKING:
     from cryptography import x509 as x5
 
-Use = Literal["sign", "encrypt"]
+Use = Literal["sign", "encrypt", "sign documents"]
 
 INSTALL = "Install it: pip install 'gonnet[sign]'"
 _ENDINGS = (".pem", ".crt", ".cer", ".der")
@@ -67,13 +67,15 @@ def _not_for(x509: x5.Certificate, use: Use) -> str | None:
 
     kinds = (rsa.RSAPublicKey,) if use == "encrypt" else (rsa.RSAPublicKey, ec.EllipticCurvePublicKey)
     if not isinstance(x509.public_key(), kinds):
-        return "has a key of another kind than RSA" + (" or an elliptic curve" if use == "sign" else "")
+        return "has a key of another kind than RSA" + ("" if use == "encrypt" else " or an elliptic curve")
     try:
         usage = x509.extensions.get_extension_for_class(KeyUsage).value
         if not (usage.key_encipherment if use == "encrypt" else usage.digital_signature or usage.content_commitment):
             return f"is not one to {use} with"
     except ExtensionNotFound:
         pass
+    if use == "sign documents":
+        return None
     try:
         purposes = x509.extensions.get_extension_for_class(ExtendedKeyUsage).value
         if not {ExtendedKeyUsageOID.EMAIL_PROTECTION, ExtendedKeyUsageOID.ANY_EXTENDED_KEY_USAGE} & set(purposes):

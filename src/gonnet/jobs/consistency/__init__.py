@@ -285,6 +285,9 @@ def _rules(job: Job) -> Iterator[JobError]:
         if rule.format == "csv":
             for document in documents:
                 yield from _one_table(job, document.shows, job.at("rules", index, "as"))
+        if rule.format not in (None, "pdf") and any(document.sign for document in documents):
+            what = f"documents that are signed cannot be sent as {rule.format}"
+            yield JobError(what, where=job.at("rules", index, "as"), fix="Leave `as` out of the rule, or `sign` out")
         if rule.format not in (None, "pdf", "xlsx") and any(document.password for document in documents):
             what = f"documents with a password cannot be sent as {rule.format}"
             yield JobError(what, where=job.at("rules", index, "as"), fix="Choose pdf or xlsx")

@@ -11,6 +11,7 @@ from gonnet.jobs import Job
 from gonnet.jobs.services import MailServer
 from gonnet.packages import PackagePlan
 from gonnet.pipeline.making.message_texts import senders_of
+from gonnet.pipeline.sending.protecting import signing as signed_by
 from gonnet.pipeline.tools import Tools
 from gonnet.recipients.certificates import Certificate
 
@@ -97,6 +98,10 @@ class Encrypting:
                 signing.add(
                     f"the certificate with which {sender.address.mailbox} signs ends on {key.certificate.ends:%Y-%m-%d}"
                 )
+        for name in signed_by(self._job):
+            ends = self._protection.signers[name].certificate.ends
+            if ends < end:
+                signing.add(f"the certificate with which '{name}' signs documents ends on {ends:%Y-%m-%d}")
         for text in sorted(signing):
             yield Finding(weight=Weight.ATTENTION, text=f"{text}: get a new one")
 

@@ -19,6 +19,7 @@ from gonnet.pipeline.making.orders import Order, Rows, Slice
 from gonnet.pipeline.making.parts import ArrivalKit
 from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.workers.crews import Batch, Crew, crew_of
+from gonnet.pipeline.sending.protecting import signing
 from gonnet.pipeline.survey import Survey
 from gonnet.pipeline.surveying.editions import Edition
 from gonnet.pipeline.tools import Progress, Tools
@@ -152,6 +153,8 @@ def kit_of(tools: Tools, found: Survey, senders: Mapping[int, Sender], watch: Wa
             name: ArrivalKit.of(part, found.cuts[name].view, _titles(found, name))
             for name, part in found.arrived.items()
         },
+        folder=tools.workspace.folder,
+        signers={name: tools.workspace.file.smime.signers[name] for name in signing(found.house.job)},
     )
 
 

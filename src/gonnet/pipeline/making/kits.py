@@ -4,8 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 
 from gonnet.checks import Watch
+from gonnet.delivery import signers
+from gonnet.delivery.smime import SigningKey
+from gonnet.jobs.secrets import Secrets
+from gonnet.jobs.smime import SignerSpec
 from gonnet.ledger import Store
 from gonnet.pipeline.making.message_texts import MessageText, Sender
 from gonnet.pipeline.making.parts import ArrivalKit
@@ -32,7 +37,7 @@ class Version:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunKit:
-    """What is the same for every package of a run; `versions` by locale."""
+    """What is the same for every package of a run; `versions` by locale, `signers` those who sign its documents."""
 
     versions: Mapping[str, Version]
     signs: frozenset[str]
@@ -41,6 +46,17 @@ class RunKit:
     senders: Mapping[int, Sender]
     enclosures: Mapping[str, Enclosed]
     arrivals: Mapping[str, ArrivalKit]
+    folder: Path
+    signers: Mapping[str, SignerSpec]
+
+    def signer(self, name: str) -> SigningKey:
+        """The key of somebody who signs documents: its secret is not in the kit, but in the environment.
+
+        Raises:
+            JobError: it cannot be read.
+        """
+        where = f"gonnet.yaml, smime.signers.{name}"
+        return signers.read(self.signers[name], Secrets.of(self.folder), self.folder, where)
 
 
 class LanguageKit:

@@ -18,6 +18,8 @@ from typing import cast
 
 from gonnet import checks
 from gonnet.checks import Hit, ReadBack
+from gonnet.delivery.pdf_signatures import sign_pdf
+from gonnet.delivery.smime import SigningKey
 from gonnet.errors import DataError, JobError
 from gonnet.ledger import DocumentRecord, HandOverRecord, HitRecord, MessageRecord
 from gonnet.ledger.states import HandOverKind
@@ -32,6 +34,7 @@ from gonnet.pipeline.making.messages import MessageWriter
 from gonnet.pipeline.making.orders import Layouts, Order, Slice, came
 from gonnet.pipeline.making.parts import ArrivalKit, NoPartError, Parts
 from gonnet.pipeline.surveying.enclosures import enclosed
+from gonnet.remembering import Remembered
 from gonnet.reports import Drawn, Look, Painter, UnprintableError
 from gonnet.reports.layout.models import Layout
 from gonnet.rules.decisions import Cause
@@ -89,6 +92,7 @@ class _OfThread(threading.local):
         self.path, self.worker = "", cast("_Worker | None", None)
 
 
+_SIGNERS = 16
 _own = _OfThread()
 
 
@@ -112,6 +116,7 @@ class _Worker:
         self._writer = MessageWriter(kit, self._languages)
         self._inspector = Inspector(kit.watch)
         self._parts = Parts(kit.arrivals)
+        self._signers: Remembered[str, SigningKey] = Remembered(kit.signer, _SIGNERS)
         self._enclosed = {file: kit.watch.telling(part.found) for file, part in kit.enclosures.items()}
 
     def make(self, order: Order) -> Made:
@@ -269,11 +274,15 @@ class _Worker:
         return self._parts.put_in(drawn, inserted, look), held
 
     def _kept(self, plan: DocumentPlan, drawn: Drawn, rows: int) -> DocumentRecord:
-        """The document as it is kept; it was read back before it is locked, since nobody can afterwards."""
+        """The document as it is kept; read back before it is locked, since nobody can afterwards, and signed last."""
         content = None
         if plan.lock is not None:
             content = hashlib.sha256(drawn.data).hexdigest()
             drawn = replace(drawn, data=protected(drawn.data, plan.format, plan.lock))
+        if plan.signer:
+            content = content or hashlib.sha256(drawn.data).hexdigest()
+            opens = plan.lock.open if plan.lock is not None else ""
+            drawn = replace(drawn, data=sign_pdf(drawn.data, self._signers[plan.signer], opens))
         digest = self._kit.store.put(drawn.data)
         return DocumentRecord(
             name=plan.file_name,

@@ -11,8 +11,9 @@ from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
 from gonnet.delivery import signers
+from gonnet.delivery.pdf_signatures import require
 from gonnet.delivery.smime import SigningKey, encrypted, signed
-from gonnet.errors import JobError
+from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, Workspace
 from gonnet.jobs.services import MailServer
 from gonnet.ledger import ContactRecord, MessageRecord, PackageRecord
@@ -70,10 +71,26 @@ class Protection:
         for server in servers:
             if server.encrypt != "never":
                 _ = self.known
-            for name, key in self.signers.items() if server.sign else ():
+            for_mail = ((name, key) for name, key in self.signers.items() if key.certificate.addresses)
+            for name, key in for_mail if server.sign else ():
                 if (why := key.certificate.trouble(self._clock(), "sign")) is not None:
                     what = f"the certificate of the signer '{name}' {why}"
                     raise JobError(what, where="gonnet.yaml, smime.signers", fix="Get a new one, and name it there")
+
+    def require_signers(self, job: Job) -> None:
+        """Tell before anything is made what keeps the documents of a job from being signed.
+
+        Raises:
+            JobError: there is no such signer, or its key or its certificate cannot be used.
+        """
+        for name, where in signing(job).items():
+            require(where)
+            if name not in self._workspace.file.smime.signers:
+                fix = meant(name, sorted(self._workspace.file.smime.signers), noun="signer")
+                raise JobError(f"gonnet.yaml has no signer '{name}'", where=where, fix=fix)
+            why = self.signers[name].certificate.trouble(self._clock(), "sign documents")
+            if why is not None:
+                raise JobError(f"the certificate of the signer '{name}' {why}", where=where, fix="Get a new one")
 
     def signer_of(self, sender: str) -> SigningKey | None:
         """Who signs for a sender's address; None where nobody can now."""
@@ -150,6 +167,15 @@ class Protection:
     def _why_not(self, server: str, address: str, texts: Sequence[str]) -> str:
         why = certificates.why_none(address, self.known.of(address, listed(texts)), self._clock())
         return f"{why}, and mail server '{server}' encrypts every message"
+
+
+def signing(job: Job) -> dict[str, str]:
+    """Signer of documents of a job, by name → where the job says it first."""
+    named = ((document.sign, at) for at, document in enumerate(job.file.package.documents) if document.sign)
+    found: dict[str, str] = {}
+    for name, at in named:
+        found.setdefault(name, job.at("package", "documents", at, "sign"))
+    return found
 
 
 class OfJob:

@@ -72,7 +72,8 @@ def crew_of(tools: Tools, kit: RunKit, packages: int, most: int) -> Iterator[Cre
     """
     for part in kit.enclosures.values():
         tools.store.put(part.data)
-    if tools.cluster and packages >= tools.cluster_from:
+    # The key of who signs documents does not leave this machine.
+    if tools.cluster and packages >= tools.cluster_from and not kit.signers:
         from gonnet.pipeline.making.workers.cluster import ClusterCrew
 
         with ClusterCrew(tools.cluster, kit, tools.store) as crew:
