@@ -31,6 +31,11 @@ class Glimpse:
         """The workspace of a folder, or of the nearest one above it."""
         return next((cls(folder) for folder in (start, *start.parents) if (folder / "gonnet.yaml").is_file()), None)
 
+    @property
+    def kept(self) -> Path:
+        """The folder of its ledger."""
+        return self.folder / self._ledger()
+
     def jobs(self) -> list[tuple[str, str]]:
         """Each job, with the title at its head."""
         return [(path.stem, _title(path)) for path in sorted((self.folder / "jobs").glob("*.yaml"))]
@@ -75,7 +80,7 @@ class Glimpse:
         return [(str(key), str(name)) for key, name in rows]
 
     def _rows(self, sql: str, values: tuple[object, ...]) -> list[tuple[Any, ...]]:
-        place = self.folder / self._ledger() / "ledger.db"
+        place = self.kept / "ledger.db"
         with (
             contextlib.suppress(sqlite3.Error),
             contextlib.closing(sqlite3.connect(f"{place.as_uri()}?mode=ro", uri=True, timeout=0.1)) as base,
@@ -101,8 +106,8 @@ def _title(path: Path) -> str:
 
 def _yaml(path: Path) -> Mapping[str, Any]:
     with contextlib.suppress(Exception):  # a file that is being written is no mistake here
-        from ruamel.yaml import YAML
+        import yaml
 
-        found = YAML(typ="safe").load(path)
+        found = yaml.load(path.read_text("utf-8-sig"), getattr(yaml, "CSafeLoader", yaml.SafeLoader))
         return found if isinstance(found, dict) else {}
     return {}

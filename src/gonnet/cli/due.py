@@ -71,6 +71,8 @@ def due(
         raise click.UsageError("--rehearse needs a job: gonnet due JOB --rehearse")
     if timer:
         return _timer(_open.workspace_at(workspace).folder)
+    if run_it and job is None:
+        return _run_all(workspace, quiet=quiet, as_json=as_json)
     with _open.tools_at(workspace) as tools:
         from gonnet.pipeline.due.calendars import Calendars
 
@@ -78,7 +80,7 @@ def due(
         if rehearse and job is not None:
             return _rehearse(job, moment, trial, tools)
         if run_it:
-            return _run(calendars, quiet=quiet, as_json=as_json)
+            return _run(calendars, quiet=quiet, as_json=as_json)[0]
         if stay:
             return _stay(calendars, quiet=quiet)
         if ics is not None or days is not None:
@@ -106,7 +108,36 @@ def _look(calendars: Calendars, *, as_json: bool) -> int:
     return _exit.ATTENTION if wrong else _exit.DONE
 
 
-def _run(calendars: Calendars, *, quiet: bool, as_json: bool) -> int:
+def _run_all(workspace: Path | None, *, quiet: bool, as_json: bool) -> int:
+    from gonnet.cli import _open
+    from gonnet.pipeline.due import resting
+
+    now = dt.datetime.now().astimezone()
+    if resting.is_at_rest(workspace or Path.cwd(), now):
+        return _nothing(quiet=quiet, as_json=as_json)
+    with _open.tools_at(workspace) as tools:
+        from gonnet.pipeline.due.calendars import Calendars
+
+        folder = tools.workspace.folder
+        code, until = _run(Calendars(tools), quiet=quiet, as_json=as_json)
+    resting.note_rest(folder, now, until)
+    return code
+
+
+def _nothing(*, quiet: bool, as_json: bool) -> int:
+    import json
+
+    from gonnet.cli import _show
+
+    if as_json:
+        click.echo(json.dumps({"occurrences": [], "troubles": [], "notices": []}, indent=2))
+    elif not quiet:
+        _show.line("Nothing is due.")
+        _show.next_steps(("gonnet due", "see what comes next"))
+    return _exit.DONE
+
+
+def _run(calendars: Calendars, *, quiet: bool, as_json: bool) -> tuple[int, dt.datetime | None]:
     import json
 
     from gonnet.cli import _due, _show, _signals
@@ -130,10 +161,10 @@ def _run(calendars: Calendars, *, quiet: bool, as_json: bool) -> int:
             _show.console().print(_show.state("attention", f"! {text}"), soft_wrap=True)
         for record in found.unheard:
             _due.unheard(record)
-        if not quiet and not found.came:
-            _show.line("Nothing is due.")
-            _show.next_steps(("gonnet due", "see what comes next"))
-    return _due.code_of(found.came, [*found.troubles, *(record.notice.subject for record in found.unheard)])
+        if not found.came:
+            _nothing(quiet=quiet, as_json=False)
+    code = _due.code_of(found.came, [*found.troubles, *(record.notice.subject for record in found.unheard)])
+    return code, found.rests_until
 
 
 def _stay(calendars: Calendars, *, quiet: bool) -> int:

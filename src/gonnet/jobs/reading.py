@@ -3,23 +3,17 @@
 from __future__ import annotations
 
 import hashlib
-import io
 import pickle
 import types
 import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
-from functools import lru_cache, partial
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
-from ruamel.yaml import YAML
-from ruamel.yaml.comments import CommentedMap, CommentedSeq
-from ruamel.yaml.constructor import DuplicateKeyError
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
-from ruamel.yaml.scalarfloat import ScalarFloat
 
 from gonnet.errors import GonnetError, JobError, meant, nearest
 from gonnet.jobs.alike import joined
@@ -29,9 +23,8 @@ from gonnet.jobs.models import Job, JobFile
 from gonnet.jobs.positions import Place, Positions
 from gonnet.jobs.sources import DatabaseDataSet, FileDataSet, SqlDataSet
 from gonnet.jobs.workspace import Workspace, WorkspaceFile
+from gonnet.jobs.yaml_tree import parsed
 
-_MOST = 200_000  # values in a file
-_DEEPEST = 60
 _LARGEST = 4_000_000  # bytes
 M = TypeVar("M", bound=BaseModel)
 
@@ -126,103 +119,17 @@ def _parsed(raw: bytes, shown: Path) -> bytes:
     if len(raw) > _LARGEST:
         what = f"this file has {len(raw) / 1e6:.1f} MB, and {_LARGEST / 1e6:.0f} MB are the most that is read"
         raise JobError(what, where=str(shown), fix="Keep data in data files")
-    yaml = YAML(typ="rt")
     try:
         text = raw.decode("utf-8-sig")
-        tree = yaml.load(io.StringIO(text))
     except UnicodeDecodeError as error:
         line = raw[: error.start].count(b"\n") + 1
         raise JobError("this file is not UTF-8 text", where=f"{shown}:{line}", fix="Save it as UTF-8") from error
-    except DuplicateKeyError as error:
-        where = _marked(shown, error)
-        problem = str(error.problem).partition(" with value")[0].replace("found duplicate key", "duplicate key")
-        raise JobError(problem, where=where, fix="Keep one of the two") from error
-    except MarkedYAMLError as error:
-        raise JobError(
-            f"this is not YAML: {error.problem or error.context}",
-            where=_marked(shown, error),
-            fix="Look at the indentation, at colons inside texts and at missing quotes around here",
-        ) from error
-    except YAMLError as error:
-        raise JobError(f"this is not YAML: {error}", where=str(shown)) from error
+    tree, positions = parsed(text, shown)
     if tree is None:
         raise JobError("this file is empty", where=str(shown), fix="`gonnet new` writes one to begin with")
-    if not isinstance(tree, CommentedMap):
+    if not isinstance(tree, dict):
         raise JobError("this file must consist of `name: value` lines", where=f"{shown}:1:1")
-    plain = _Plain(shown)
-    return pickle.dumps((plain.of(tree), Positions(values=plain.values, keys=plain.keys)))
-
-
-def _marked(shown: Path, error: MarkedYAMLError) -> str:
-    mark = error.problem_mark or error.context_mark
-    return f"{shown}:{mark.line + 1}:{mark.column + 1}" if mark else str(shown)
-
-
-class _Plain:
-    """Plain Python values of a YAML tree, with the position of every key and value.
-
-    Args:
-        shown: The file, for messages.
-    """
-
-    def __init__(self, shown: Path) -> None:
-        self._shown, self._count = shown, 0
-        self.values: dict[Place, tuple[int, int]] = {(): (1, 1)}
-        self.keys: dict[Place, tuple[int, int]] = {}
-
-    def of(self, node: object, place: Place = ()) -> object:
-        """The value of a node.
-
-        Raises:
-            JobError: it has a tag, or is too large or too deep, as one that refers to itself again and again is.
-        """
-        self._count += 1
-        if self._count > _MOST or len(place) > _DEEPEST:
-            what = "this file is too large or too deeply nested: something in it is repeated by `*name` again and again"
-            raise JobError(what, where=self._where(place[:1]), fix="Write it out, without anchors")
-        tag = getattr(node, "tag", None)
-        if tag is not None and getattr(tag, "value", None):
-            what = f"the tag `{tag.value}` means nothing here"
-            raise JobError(what, where=self._where(place), fix="Take it out; a text that begins with ! needs quotes")
-        if isinstance(node, CommentedMap):
-            return self._map(node, place)
-        if isinstance(node, CommentedSeq):
-            for index in range(len(node)):
-                self.values[(*place, index)] = _position(partial(node.lc.item, index), self._here(place))
-            return [self.of(value, (*place, index)) for index, value in enumerate(node)]
-        if isinstance(node, ScalarFloat):
-            return Decimal(str(float(node)))
-        if isinstance(node, str):
-            return str(node)
-        if isinstance(node, bool) or node is None:
-            return node
-        return int(node) if isinstance(node, int) else node
-
-    def _map(self, node: CommentedMap, place: Place) -> dict[object, object]:
-        found: dict[object, object] = {}
-        for name, value in node.items():
-            path = (*place, name if isinstance(name, int) else str(name))
-            # What is merged in by `<<` has no position of its own: that of what it is merged into will do.
-            self.keys[path] = _position(partial(node.lc.key, name), self._here(place))
-            self.values[path] = _position(partial(node.lc.value, name), self._here(place))
-            found[str(name) if isinstance(name, str) else name] = self.of(value, path)
-        return found
-
-    def _here(self, place: Place) -> tuple[int, int]:
-        return self.values.get(place, (1, 1))
-
-    def _where(self, place: Place) -> str:
-        line, column = self._here(place)
-        return f"{self._shown.as_posix()}:{line}:{column}"
-
-
-def _position(look: Callable[[], tuple[int, int]], usual: tuple[int, int]) -> tuple[int, int]:
-    """Line and column, from 1; the usual ones where the tree does not know."""
-    try:
-        line, column = look()
-    except (KeyError, TypeError, AttributeError):
-        return usual
-    return line + 1, column + 1
+    return pickle.dumps((tree, positions))
 
 
 def _validated(model: type[M], tree: object, positions: Positions, shown: Path) -> M:

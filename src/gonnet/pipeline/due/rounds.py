@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -12,6 +13,7 @@ from gonnet.ledger.calendar import NoticeRecord, OccurrenceRecord
 from gonnet.pipeline.due import telling
 from gonnet.pipeline.due.calendars import Calendars, house_of
 from gonnet.pipeline.due.entering import enter
+from gonnet.pipeline.due.resting import nothing_before
 from gonnet.pipeline.sending.notices import sound_alarm, take_unheard, tell_notices
 from gonnet.pipeline.tools import Tools
 
@@ -32,11 +34,13 @@ class Round:
         came: What each occurrence came to that something was done of.
         troubles: What could not be told.
         unheard: What is to be printed, where the workspace names nobody who is told.
+        rests_until: Until when the next one would find nothing to do unless something changes; None where it may.
     """
 
     came: tuple[Came, ...] = ()
     troubles: tuple[str, ...] = field(default=())
     unheard: tuple[NoticeRecord, ...] = field(default=())
+    rests_until: dt.datetime | None = None
 
 
 def go_round(calendars: Calendars, begin: Beginning = lambda _one: None, tell: Told = lambda _came: None) -> Round:
@@ -71,7 +75,10 @@ def go_round(calendars: Calendars, begin: Beginning = lambda _one: None, tell: T
                 tell(came)
                 tell_notices(tools)
         _digest(house, tools)
-        return Round(came=tuple(found), troubles=tuple(tell_notices(tools)), unheard=take_unheard(tools))
+        troubles, unheard = tuple(tell_notices(tools)), take_unheard(tools)
+        is_quiet = not (found or troubles or unheard or tools.stop.asked)
+        rests_until = nothing_before(calendars) if is_quiet else None
+        return Round(came=tuple(found), troubles=troubles, unheard=unheard, rests_until=rests_until)
     except (GonnetError, OSError) as error:
         # Where the ledger cannot be written no notice can be kept, and none may leave: only the alarm is left.
         if tools.workspace.file.alarm:
