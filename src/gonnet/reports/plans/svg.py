@@ -7,7 +7,6 @@ from contextlib import closing
 from pathlib import Path
 
 import pypdfium2
-from reportlab.graphics import renderPDF
 
 from gonnet.errors import JobError
 
@@ -22,6 +21,7 @@ def rendered_svg(path: Path, width: float, where: str) -> bytes:
         JobError: what reads SVG is not installed, or the file is no drawing that it can read.
     """
     try:
+        from reportlab.graphics import renderPDF  # a tenth of a second to load
         from svglib.svglib import svg2rlg
     except ModuleNotFoundError as error:
         raise JobError(
