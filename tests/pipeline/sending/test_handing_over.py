@@ -5,14 +5,15 @@ from __future__ import annotations
 import datetime as dt
 import threading
 from collections import Counter
+from typing import Any
 
 import pytest
 
 from gonnet.errors import UnreachableError
 from gonnet.jobs.services import PerMinute
-from gonnet.ledger import RunRecord, State
+from gonnet.ledger import PackageRecord, RunRecord, State
 from gonnet.pipeline.send import send
-from gonnet.pipeline.sending.handing_over import SendReport
+from gonnet.pipeline.sending.handing_over import SendReport, _Hands
 from gonnet.pipeline.sending.pacing import Pace, Paces
 from gonnet.pipeline.stopping import Stop
 from gonnet.pipeline.tools import Tools
@@ -49,6 +50,32 @@ def test_each_message_leaves_once_over_so_many_connections(dairy: Dairy, connect
     assert script.connections == connections
     assert Counter(address for address, _ in script.stored) == {f"F{n:02d}@x.example": 1 for n in range(FARMS)}
     assert sorted(told) == [f"F{n:02d}" for n in range(FARMS)]
+
+
+def test_who_is_done_first_leaves_the_others_time_for_all_messages_of_their_package(
+    dairy: Dairy, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    serve_by(dairy, "connections: 2")
+    main, both, first_is_done = threading.current_thread(), threading.Barrier(2), threading.Event()
+    work, hand_over = _Hands.work, _Hands._hand_over
+
+    def until_done(self: _Hands, lanes: Any) -> None:  # noqa: ANN401
+        work(self, lanes)
+        first_is_done.set()
+
+    def in_step(self: _Hands, package: PackageRecord, lanes: Any) -> State:  # noqa: ANN401
+        both.wait(20)
+        if threading.current_thread() is not main:
+            assert first_is_done.wait(20)
+        return hand_over(self, package, lanes)
+
+    monkeypatch.setattr(_Hands, "work", until_done)
+    monkeypatch.setattr(_Hands, "_hand_over", in_step)
+    script = Script()
+    with dairy.tools() as tools, serving(script, dairy.port):
+        report = send(dairy.prepared(tools), tools).report
+    assert report == SendReport(states={State.SENT: 2})
+    assert len(script.stored) == 4  # each package has two addresses
 
 
 def test_a_server_that_breaks_off_leaves_every_package_in_a_true_state(dairy: Dairy) -> None:

@@ -141,8 +141,9 @@ class _Hands:
             others = [threads.submit(self._work_alone, list(lanes), another) for _ in range(count - 1)]
             try:
                 self.work(lanes)
-            finally:
-                self._end.set()  # whatever ended this one, the others finish what is under way
+            except BaseException:
+                self._end.set()  # the others finish what is under way
+                raise
             for other in others:
                 other.result()
 
