@@ -1,6 +1,6 @@
 """What it costs to start: processor time of commands, as ratios to bare imports, all measured in turn in one run.
 
-`gonnet --help` against `import click`; what opens a workspace against `import click, sqlalchemy`; and `gonnet due --run`
+`gonnet --help` against `import click`; what opens a workspace against `import click, sqlalchemy`; and `due --run`
 with nothing due, which a crontab calls 288 times a day.
 """
 

@@ -12,15 +12,19 @@ from gonnet.checks.spelling import BARRIER, MAYBE
 _BREAKS = str.maketrans(dict.fromkeys(f"{BARRIER}{MAYBE}-\u00ad\u2010\u200b\u2060"))
 
 
-def lacking(texts: Iterable[str], found: ReadBack) -> str:
+def lacking(columns: Iterable[Iterable[str]], found: ReadBack) -> str:
     """The first text that does not stand in a file as often as it should; empty where none lacks.
 
     Args:
-        texts: Of the cells of its rows, as they are written in such a file; empty ones do not count.
+        columns: The cells of its rows, as they are written in such a file; empty ones do not count.
         found: What a reader finds in the file.
     """
-    there = Counter(text for _, part in found.parts for text in part)
-    doubtful = [(text, count) for text, count in Counter(texts).items() if there[text] < count]
+    there, wanted = Counter[str](), Counter[str]()
+    for column in columns:
+        wanted.update(column)
+    for _, texts in found.parts:
+        there.update(texts)
+    doubtful = [(text, count) for text, count in wanted.items() if there[text] < count]
     if not doubtful:
         return ""
     whole = BARRIER.join(_unbroken(text) for _, part in found.parts for text in part)

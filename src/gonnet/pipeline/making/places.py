@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from decimal import Decimal
+from functools import partial
 from itertools import islice
 
 from gonnet.checks import Hit, ReadBack, Watch
@@ -81,28 +82,25 @@ def drawn(layouts: Sequence[Layout]) -> Collection[str]:
     return found
 
 
-def cells(layouts: Sequence[Layout], plan: DocumentPlan) -> Iterator[str]:
-    """Every cell of the rows that a document shows, as a reader finds it in a file of its format."""
+def cells(layouts: Sequence[Layout], plan: DocumentPlan) -> Iterator[Iterable[str]]:
+    """Every cell of the rows that a document shows, column by column, as a reader finds it in a file of its format."""
     for layout in layouts:
         form = layout.form if plan.format == "xlsx" else None
         if form is not None:
             for table in islice(layout.tables(), int(form.shows_rows)):
                 for at in form.plan.columns.values():
-                    yield from map(_in_a_form, table.texts[at], table.values[at])
+                    yield map(_in_a_form, table.texts[at], table.values[at])
             continue
         for table in layout.tables():
-            for at in range(len(table.columns)):
-                yield from _column(table, at, plan)
-
-
-def _column(table: TableLayout, at: int, plan: DocumentPlan) -> Iterable[str]:
-    if plan.csv is not None:
-        values = zip(table.texts[at], table.values[at], strict=True)
-        return (csv_text(text, value, plan.csv) for text, value in values)
-    if plan.format == "xlsx":
-        exact = table.exact_values.get(at, table.values[at])
-        return map(_CELLS.__getitem__, zip(table.texts[at], exact, strict=True))
-    return table.texts[at]
+            if plan.format == "xlsx":
+                for at, texts in enumerate(table.texts):
+                    exact = table.exact_values.get(at, table.values[at])
+                    yield map(_CELLS.__getitem__, zip(texts, exact, strict=True))
+            elif plan.csv is not None:
+                for texts, values in zip(table.texts, table.values, strict=True):
+                    yield map(partial(csv_text, form=plan.csv), texts, values)
+            else:
+                yield from table.texts
 
 
 def _in_a_form(text: str, value: object) -> str:
