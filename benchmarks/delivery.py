@@ -10,12 +10,10 @@ far Gonnet is from itself is how noisy the machine is. Needs the extra `benchmar
 from __future__ import annotations
 
 import datetime as dt
-import subprocess
 import sys
 import tempfile
-import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from itertools import islice
 from pathlib import Path
 from statistics import median
@@ -24,6 +22,7 @@ from typing import TypeVar
 import by_hand
 import milk_data
 from sink import sink
+from watched import gonnet
 
 _SAMPLE = 150  # recipients that the script is run for
 _TURNS = 3
@@ -70,12 +69,12 @@ def _turn(folder: Path, recipients: int, port: int, number: int) -> dict[str, fl
 
 def _everything(folder: Path, recipients: int, processes: int) -> float:
     """Milliseconds a recipient from the command to the last message."""
-    prepare, peak, workers = _gonnet(folder, "prepare", "statements", "--processes", str(processes))
-    send, _, _ = _gonnet(folder, "send", "last", "--yes", "--again")
+    prepare, peak, workers = gonnet(folder, "prepare", "statements", "--processes", str(processes))
+    send, _, _ = gonnet(folder, "send", "last", "--yes", "--again")
     print(
         f"    prepare {prepare:.1f} s, send {send:.1f} s; peak {peak:.0f} MB, of a worker {workers:.0f} MB", flush=True
     )
-    return 1000 * (prepare + send) / recipients
+    return float(1000 * (prepare + send) / recipients)
 
 
 def _line(what: str, script: list[float], ours: list[float]) -> None:
@@ -133,49 +132,6 @@ def _drawing(folder: Path, count: int) -> dict[str, float]:
             found[f"drawing {form.upper()}"] = 1000 * (time.perf_counter() - began) / len(plans)
         run.engine.close()
     return found
-
-
-def _gonnet(folder: Path, *arguments: str) -> tuple[float, float, float]:
-    """Seconds, and the peaks of memory of its main process and of its largest other one, in MB."""
-    began = time.perf_counter()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "gonnet", *arguments, "--quiet", "--workspace", str(folder)],
-        stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT,
-        text=True,
-    )
-    peaks: dict[int, float] = {}
-    watch = threading.Thread(target=_watch, args=(process, peaks))
-    watch.start()
-    said, _ = process.communicate()
-    watch.join()
-    if process.returncode:
-        raise RuntimeError(said)
-    main = peaks.pop(process.pid, 0.0)
-    return time.perf_counter() - began, main, max(peaks.values(), default=0.0)
-
-
-def _watch(process: subprocess.Popen[str], peaks: dict[int, float]) -> None:
-    while process.poll() is None:
-        for pid in _family(process.pid):
-            try:
-                status = Path(f"/proc/{pid}/status").read_text("utf-8")
-            except OSError:
-                continue
-            high = next((line for line in status.splitlines() if line.startswith("VmHWM")), "VmHWM: 0 kB")
-            peaks[pid] = int(high.split()[1]) / 1000
-        time.sleep(0.2)
-
-
-def _family(pid: int) -> Iterator[int]:
-    yield pid
-    for task in Path(f"/proc/{pid}/task").glob("*/children"):
-        try:
-            children = task.read_text("utf-8").split()
-        except OSError:
-            continue
-        for child in children:
-            yield from _family(int(child))
 
 
 def _timed(work: Callable[[], T]) -> tuple[float, T]:

@@ -107,7 +107,7 @@ def test_every_kind_of_block_is_in_the_gallery(workspace: Path) -> None:
     assert {"when", "columns", "width", "align"} <= used
 
 
-OPTIONS = {"columns", "alt", "width", "align"}
+OPTIONS = {"columns", "alt", "width", "align", "language"}
 
 
 @pytest.mark.parametrize("key", KEYS)
