@@ -184,7 +184,7 @@ def put_in(drawn: bytes, pages: Mapping[int, tuple[Cutter, int]]) -> bytes:
         for at, (cutter, number) in pages.items():
             page, source = target.pages[at], cutter.page(number)
             width, height = seen_size(source)
-            page.add_underlay(source, pikepdf.Rectangle(0, 0, width, height))
+            _lay_under(target, page, source, pikepdf.Rectangle(0, 0, width, height))
             links = _moved_links(source)
             if links:
                 page.obj["/Annots"] = pikepdf.Array([target.make_indirect(link) for link in links])
@@ -193,6 +193,18 @@ def put_in(drawn: bytes, pages: Mapping[int, tuple[Cutter, int]]) -> bytes:
         data = io.BytesIO()
         target.save(data, deterministic_id=True, object_stream_mode=pikepdf.ObjectStreamMode.generate)
     return data.getvalue()
+
+
+def _lay_under(target: pikepdf.Pdf, page: pikepdf.Page, source: pikepdf.Page, place: pikepdf.Rectangle) -> None:
+    """Put a page under what another one shows; in a tagged file it is the first marked piece of that (14.7.4.2)."""
+    form = source.as_form_xobject()
+    shown = page.calc_form_xobject_placement(form, page.add_resource(form, pikepdf.Name.XObject), place)
+    if "/StructTreeRoot" in target.Root:
+        shown = b"/P <</MCID 0>> BDC\n" + shown + b"EMC\n"
+    page.contents_add(b"q\n", prepend=True)
+    page.contents_add(b"Q\n", prepend=False)
+    page.contents_add(shown, prepend=True)
+    page.contents_coalesce()
 
 
 def seen_size(page: pikepdf.Page) -> tuple[float, float]:

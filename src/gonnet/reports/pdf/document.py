@@ -47,7 +47,7 @@ def draw_pdf(
     """The file's bytes (the same for the same layouts and alphabet), its number of pages, and where each layout begins.
 
     It is tagged, and says that it conforms to PDF/UA-1 and PDF/A-2b, where that holds: not with pages that were made
-    elsewhere, and no archive takes what is locked.
+    elsewhere, each of which is a paragraph, and no archive takes what is locked.
 
     Args:
         layouts: What it shows, one after the other; `alphabet` has all of their characters.
@@ -57,7 +57,8 @@ def draw_pdf(
         joint: How several make one file.
         is_locked: Whether it gets a password afterwards.
     """
-    tagged = look.style.pdf == "tagged" and not any(layout.inserted for layout in layouts)
+    tagged = look.style.pdf == "tagged"
+    is_ours = not any(layout.inserted for layout in layouts)
     file = PdfFile(alphabet, (REGULAR, BOLD), tagged=tagged)
     sections = [_section(layout, look, family, alphabet, file, alone=len(layouts) == 1) for layout in layouts]
     cover, contents = (joint.cover, joint.contents) if joint else (False, False)
@@ -80,8 +81,8 @@ def draw_pdf(
         title=layouts[0].title,
         author=look.organisation,
         language=look.language,
-        is_accessible=tagged,
-        is_archival=tagged and not is_locked,
+        is_accessible=tagged and is_ours,
+        is_archival=tagged and is_ours and not is_locked,
     )
     return file.finish(about), total, tuple(starts)
 
@@ -121,16 +122,23 @@ class _Drawer:
         """All pages of a part; a cover, which has no number, has no header and no footer either."""
         for size in section.layout.inserted:
             self.number += 1
-            self._inserted(section.layout, size, self._count if is_joint else "")
+            self._inserted(section, size, self._count if is_joint else "")
         for page in section.pages:
             self.number += 1
             self._page(section.layout, page, "" if is_cover else self._count, level=int(is_joint))
 
-    def _inserted(self, layout: Layout, size: tuple[float, float], count: str) -> None:
-        """A page into which one that was made elsewhere is put: all that is drawn is what lies over that."""
+    def _inserted(self, section: _Section, size: tuple[float, float], count: str) -> None:
+        """A page into which one that was made elsewhere is put: all that is drawn is what lies over that.
+
+        What is put in is the first marked piece of its page, where the file is tagged (`arrivals/cutting.py`).
+        """
         width, height = size
+        layout, tags = section.layout, self._file.tags
         self._file.begin_page(width, height)
+        tags.open(Element("P", section.element))
+        self._pen.raw(tags.artifact("Pagination"))
         self._pen.text(width - _EDGE, _EDGE / 2, count, REGULAR, 7 * self._look.scale, QUIET, right=True)
+        self._pen.raw(tags.close())
         self._pen.put_on(self._file)
         if layout.page.watermark:
             self._watermark(replace(layout.page, width=width, height=height))
