@@ -32,10 +32,10 @@ def main() -> None:
         series=(SeriesLayout(label="", values=tuple(found.values()), texts=tuple(f"{v} ×" for v in found.values())),),
         lines=(),
         ticks=tuple((value, f"{value:f}") for value in nice_ticks(list(found.values()))),
-        unit="times as fast as the script",
+        unit="times as fast as the able script",
         pattern="0",
         height=170,
-        alt="How many times as fast as the administrator's script Gonnet is, by stage",
+        alt="How many times as fast as an able person's script Gonnet is, by stage",
         empty="",
     )
     drawing = ChartDrawing(chart, family(), "#2f5d50", _WIDTH)
