@@ -241,7 +241,7 @@ def test_a_part_and_a_report_become_one_file_with_numbers_that_run_through(dairy
     with pikepdf.open(io.BytesIO(data)) as pdf:
         assert all("00118" not in str(part) for part in pdf.objects)
         _, owners = pdf.Root.StructTreeRoot.ParentTree.Nums[4:6]  # of the third page, which another program made
-        assert [(owner.S, owner.P.S) for owner in owners] == [("/P", "/Sect")]
+        assert [(str(owner.S), str(owner.P.S)) for owner in owners] == [("/P", "/Sect")]
         assert re.match(rb"/P <</MCID 0>> BDC\n.* Do\s+Q\s+EMC\n", pdf.pages[2].Contents.read_bytes(), re.DOTALL)
         assert [str(kid.S) for kid in pdf.Root.StructTreeRoot.K.K] == ["/TOC", "/Sect", "/Sect"]
     assert claims(data) == []
