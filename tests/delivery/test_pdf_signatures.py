@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import io
 import subprocess
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -108,6 +109,16 @@ def test_documents_of_a_job_are_signed_and_count_as_unchanged_all_the_same(
     assert first[0].sha256 != second[0].sha256
     assert [one.content for one in first] == [one.content for one in second]
     assert [one.rows for one in first] == [2, 2]
+
+
+def test_the_key_stays_on_this_machine_also_where_a_cluster_draws(
+    dairy: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    office(dairy, monkeypatch, holder(OFFICE))
+    with dairy.tools(at=NOW) as tools:
+        on_cluster = replace(tools, cluster=f"tcp://127.0.0.1:{dairy.port}", cluster_from=1)  # nobody answers there
+        package = dairy.by_key(tools, dairy.prepared(on_cluster, SIGNED))["117"]
+        assert pdf_signature(tools.store.get(package.documents[0].sha256), tmp_path)
 
 
 def test_a_signed_document_may_have_a_password(dairy: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

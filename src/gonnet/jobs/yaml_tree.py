@@ -39,14 +39,14 @@ class _Loader(getattr(yaml, "CSafeLoader", yaml.SafeLoader)):  # type: ignore[mi
 
 
 def parsed(text: str, shown: Path) -> tuple[object, Positions]:
-    """What a file says.
+    """What a file says, and where; None where it says nothing.
 
     Args:
         text: Its text.
         shown: The file, for messages.
 
     Raises:
-        JobError: it is no YAML, or is too large or too deep; no value is None of a file that says nothing.
+        JobError: it is no YAML, or is too large or too deep.
     """
     loader = _Loader(text)
     try:

@@ -32,7 +32,7 @@ def is_at_rest(folder: Path, now: dt.datetime) -> bool:
         note = json.loads((place.kept / _NOTE).read_text("utf-8"))
         in_time = note["from"] <= now.timestamp() < note["until"]
         return bool(in_time and note["version"] == __version__ and note["seen"] == _seen(place))
-    except (OSError, ValueError, KeyError, TypeError):  # whatever is wrong with it, the round is gone
+    except (OSError, ValueError, KeyError, TypeError):  # whatever is wrong with the note: then the round is made
         return False
 
 

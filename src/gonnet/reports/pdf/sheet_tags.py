@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Protocol
 
@@ -50,11 +51,11 @@ class SheetTags:
 
     def cell(self, row: int, column: int) -> Element:
         """What a cell is."""
-        return self._rows[row][self._first_seen(column)]
+        return self._rows[row][self._seen[self._place(column)]]
 
     def begin(self, cells: Iterable[SheetCell], rows: Sequence[int]) -> None:
         """Put the rows of a page into the table, with an empty cell where the sheet has none."""
-        there = {(cell.row, self._first_seen(cell.column)): cell for cell in cells}
+        there = {(cell.row, self._seen[self._place(cell.column)]): cell for cell in cells}
         for number in rows:
             if number not in self._rows:
                 self._rows[number] = dict(self._row(number, there))
@@ -66,13 +67,13 @@ class SheetTags:
                 continue
             spans, cell = "", there.get((number, column))
             if cell is not None:
-                seen = [one for one in self._seen if cell.column <= one < cell.column + cell.columns]
+                seen = self._seen[self._place(cell.column) : self._place(cell.column + cell.columns)]
                 self._covered.update((number + down, one) for down in range(cell.rows) for one in seen)
                 spans = f"/ColSpan {len(seen)}" * (len(seen) > 1) + f"/RowSpan {cell.rows}" * (cell.rows > 1)
             is_head = number in self._repeated
             attributes = f"/A<</O/Table{'/Scope/Column' * is_head}{spans}>>" if is_head or spans else ""
             yield column, Element("TH" if is_head else "TD", row, attributes).entered()
 
-    def _first_seen(self, column: int) -> int:
-        """The column in which a cell is seen; its own one may be hidden."""
-        return next((one for one in self._seen if one >= column), column)
+    def _place(self, column: int) -> int:
+        """How many columns are seen before a column; where its own one is hidden, a cell is seen in the next one."""
+        return bisect_left(self._seen, column)
