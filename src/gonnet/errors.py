@@ -18,6 +18,7 @@ normal results of a hand-over) are values, not errors.
 from __future__ import annotations
 
 import difflib
+import importlib.util
 import shlex
 from collections.abc import Iterable, Sequence
 from typing import Self
@@ -122,3 +123,20 @@ def meant(word: str, known: Sequence[str], *, noun: str = "one") -> str:
 def typed(*words: object) -> str:
     """A command as it is typed in a shell: `gonnet release 3 'Anvil & Co'`; a key is a word of its own."""
     return shlex.join(["gonnet", *map(str, words)])
+
+
+def require_library(module: str, does: str, extra: str, where: str) -> None:
+    """Refuse where a library that few need is not installed.
+
+    Args:
+        module: What it is imported as.
+        does: What it does: "the library that ... is not installed".
+        extra: The extra that installs it.
+        where: What asks for it.
+
+    Raises:
+        JobError: names the line that installs it.
+    """
+    if importlib.util.find_spec(module) is None:
+        fix = f"Install it: pip install 'gonnet[{extra}]'"
+        raise JobError(f"the library that {does} is not installed", where=where, fix=fix)

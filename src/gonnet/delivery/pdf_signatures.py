@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import importlib.util
 import io
 from typing import TYPE_CHECKING, Any
 
-from gonnet.errors import JobError
+from gonnet.errors import require_library
 
 if TYPE_CHECKING:
     from cryptography import x509 as x5
@@ -23,9 +22,7 @@ def require(where: str) -> None:
     Raises:
         JobError: names the line that installs it.
     """
-    if importlib.util.find_spec("pyhanko") is None:
-        fix = "Install it: pip install 'gonnet[sign-pdf]'"
-        raise JobError("the library that signs PDFs is not installed", where=where, fix=fix)
+    require_library("pyhanko", "signs PDFs", "sign-pdf", where)
 
 
 def sign_pdf(data: bytes, by: SigningKey, password: str = "") -> bytes:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import importlib.util
 import io
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from gonnet.errors import JobError
+from gonnet.errors import require_library
 from gonnet.jobs.contents import Limit
 
 _MADE = (2000, 1, 1, 0, 0, 0)  # the same input gives the same bytes
@@ -55,9 +54,7 @@ def require_zip_lock(where: str) -> None:
     Raises:
         JobError: names the line that installs it.
     """
-    if importlib.util.find_spec("pyzipper") is None:
-        fix = "Install it: pip install 'gonnet[protect]'"
-        raise JobError("the library that protects zips is not installed", where=where, fix=fix)
+    require_library("pyzipper", "protects zips", "protect", where)
 
 
 def zipped(files: Sequence[tuple[str, bytes]], password: str = "") -> bytes:

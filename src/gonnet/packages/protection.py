@@ -5,13 +5,12 @@ PDFs are encrypted by AES-256 (ISO 32000-2, 7.6), workbooks by agile encryption 
 
 from __future__ import annotations
 
-import importlib.util
 import io
 import re
 import secrets
 from dataclasses import dataclass, field
 
-from gonnet.errors import JobError
+from gonnet.errors import require_library
 from gonnet.jobs.values import OfDocument
 
 _LONGEST = 127  # bytes of a PDF's password (ISO 32000-2, 7.6.4.3.2)
@@ -44,9 +43,8 @@ def require(form: OfDocument, where: str) -> None:
     Raises:
         JobError: names the line that installs it.
     """
-    if importlib.util.find_spec("pikepdf" if form == "pdf" else "msoffcrypto") is None:
-        fix = "Install it: pip install 'gonnet[protect]'"
-        raise JobError(f"the library that protects documents `as: {form}` is not installed", where=where, fix=fix)
+    module = "pikepdf" if form == "pdf" else "msoffcrypto"
+    require_library(module, f"protects documents `as: {form}`", "protect", where)
 
 
 def protected(data: bytes, form: OfDocument, lock: Lock) -> bytes:
