@@ -13,7 +13,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass, field
 from functools import cache, partial
 
-from gonnet.checks.matching import Match, matches, matches_in_lines, owners_in
+from gonnet.checks.matching import Match, matches, matches_in_lines, owners_in, owners_perhaps
 from gonnet.checks.reading.models import InLines, ReadBack
 from gonnet.checks.spelling import BARRIER, plain, squeezed
 from gonnet.checks.values import Identity, Value, Values
@@ -143,9 +143,16 @@ class Watch:
                 if text not in known:
                     yield text, self._in_text(text, mine)
                 continue
+            if self._is_all_of(text, mine):
+                continue
             whole, lines = self._pages[text]
             yield from ((line, self._in_text(line, mine)) for line in lines if line not in known)
             yield text, whole
+
+    def _is_all_of(self, text: str, mine: frozenset[str]) -> bool:
+        """Whether nothing in a text names anybody but these."""
+        owners = owners_perhaps(text, self.values) if mine else None
+        return owners is not None and not any(map(mine.isdisjoint, owners))
 
     def _in_text(self, text: str, mine: frozenset[str]) -> tuple[Match, ...]:
         if not mine or text in self._found:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from itertools import accumulate, pairwise
 from typing import NamedTuple
 
-from gonnet.checks.spelling import BARRIER, MAYBE, Run, plain, readings, runs
+from gonnet.checks.spelling import BARRIER, MAYBE, Run, letters_of, plain, readings, runs
 from gonnet.checks.values import SHORT, Value, Values
 
 _POINTS = frozenset(".,'’٫٬")
@@ -61,6 +61,11 @@ def owners_in(text: str, values: Values) -> list[Sequence[str]]:
             if said.is_searched:
                 found.append(said.owners)
     return found
+
+
+def owners_perhaps(text: str, values: Values) -> list[Sequence[str]] | None:
+    """The same of a long text, with those whose values only lie inside other words; None where that tells nothing."""
+    return values.owners_of(letters_of(plain(text))) if len(readings(text)) == 1 else None
 
 
 def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tuple[str, ...]]:

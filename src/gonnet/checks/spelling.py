@@ -28,6 +28,8 @@ _ENCODED = re.compile(r"%[0-9A-Fa-f]{2}|&#?\w+;|\\u[0-9A-Fa-f]{4}")
 _ESCAPE = re.compile(r"\\u([0-9A-Fa-f]{4})")
 _UNSEEN = frozenset((0x34F, 0x115F, 0x1160, 0xFFFE, *range(0xFE00, 0xFE10)))  # of no category that says so
 _SIGNS = 4_096
+_ASCII = bytes(range(128))
+_LOWER, _NO_LETTERS = bytes(range(256)).lower(), bytes(code for code in _ASCII if not chr(code).isalnum())
 
 
 def _meant(code: int) -> str | None:
@@ -67,7 +69,10 @@ def plain(text: str) -> str:
     """The text without what does not show, every character in its usual form; case is kept."""
     if text.isascii():
         return text
-    return unicodedata.normalize("NFKC", text.translate(_SAME))
+    for sign in _beyond_ascii(text):
+        if (meant := _SAME[ord(sign)]) != sign:
+            text = text.replace(sign, meant or "")
+    return unicodedata.normalize("NFKC", text)
 
 
 class Runs(Sequence[Run]):
@@ -106,7 +111,24 @@ def runs(text: str) -> Runs:
 
 def squeezed(text: str) -> str:
     """All letters and digits of a text, as they are compared."""
-    return "".join([_folded(run) for run in _RUN.findall(plain(text))])
+    return letters_of(plain(text))
+
+
+def letters_of(text: str) -> str:
+    """The same of a plain text."""
+    if not text.isascii():
+        folded = {sign: _FOLDED[ord(sign)] for sign in _beyond_ascii(text)}
+        changed = {sign: meant or "" for sign, meant in folded.items() if meant != sign}
+        if any(_FOLDED[ord(sign)] != sign for sign in "".join(changed.values())):
+            return text.translate(_FOLDED)  # what one becomes is not yet what it is compared as
+        for sign, meant in changed.items():
+            text = text.replace(sign, meant)
+    return text.encode("utf-8", "surrogatepass").translate(_LOWER, _NO_LETTERS).decode("utf-8", "surrogatepass")
+
+
+def _beyond_ascii(text: str) -> set[str]:
+    """The characters of a text that are not of ASCII: few, while the text may be long."""
+    return set(text.encode("utf-8", "surrogatepass").translate(None, _ASCII).decode("utf-8", "surrogatepass"))
 
 
 def readings(text: str) -> list[str]:
@@ -124,3 +146,11 @@ def is_from_right(text: str) -> bool:
 
 def _folded(run: str) -> str:
     return run.lower() if run.isascii() else unicodedata.normalize("NFKC", run.casefold())
+
+
+def _folded_alone(code: int) -> str | None:
+    sign = chr(code)
+    return _folded(sign) if _RUN.match(sign) else None
+
+
+_FOLDED: Remembered[int, str | None] = Remembered(_folded_alone, _SIGNS)

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from gonnet.checks.book import Book, Said
+from gonnet.checks.sieve import HEAD, Sieve
 from gonnet.checks.spelling import is_from_right, plain, runs, squeezed
 from gonnet.remembering import Remembered
 
@@ -16,7 +17,6 @@ SHORT = 5
 _MANY_OWNERS = 10
 _KNOWN = 10_000
 _FEW = 100_000  # values: so many are found faster, and take more room
-_HEAD = 4  # characters by which the lengths of values are kept
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,7 +105,8 @@ class Values:
         self._said: Mapping[str, Said] = dict(book.items()) if len(book) <= _FEW else book
         self._known: Remembered[str, Value] = Remembered(self._made, _KNOWN)  # of most, nothing is ever found
         self._lengths = _lengths(self._said)
-        self._short = tuple(sorted({len(letters) for letters in self._said if len(letters) < _HEAD}, reverse=True))
+        self._short = tuple(sorted({len(letters) for letters in self._said if len(letters) < HEAD}, reverse=True))
+        self._sieve = Sieve(self._said, self._lengths)
 
     @staticmethod
     def _why_not(letters: str, kind: str, owners: int, allowed: set[str]) -> str:
@@ -139,6 +140,16 @@ class Values:
     def _made(self, letters: str) -> Value:
         return _value(self._said[letters])
 
+    def owners_of(self, letters: str) -> list[Sequence[str]] | None:
+        """Whose values may stand among these letters and digits, those that nobody searches for apart.
+
+        None where a look at all of them at once does not tell: where a value is so short that it stands in any text.
+        """
+        if self._short:
+            return None
+        found = map(self._said.__getitem__, self._sieve.caught(letters))
+        return [said.owners for said in found if said.is_searched]
+
     def standing(self, letters: str, starts: Sequence[int]) -> Iterator[tuple[int, str]]:
         """The values whose letters and digits stand in a text where a run of these begins.
 
@@ -150,7 +161,7 @@ class Values:
             Number of the run, and letters and digits of the value; in order, the longest of each first.
         """
         said, lengths, short = self._said, self._lengths, self._short
-        heads = [letters[at : at + _HEAD] for at in starts[:-1]]
+        heads = [letters[at : at + HEAD] for at in starts[:-1]]
         for number, head in enumerate(heads):
             if head in lengths or short:
                 at = starts[number]
@@ -190,6 +201,6 @@ def _lengths(known: Iterable[str]) -> dict[str, tuple[int, ...]]:
     """
     found: defaultdict[str, set[int]] = defaultdict(set)
     for letters in known:
-        if len(letters) >= _HEAD:
-            found[letters[:_HEAD]].add(len(letters))
+        if len(letters) >= HEAD:
+            found[letters[:HEAD]].add(len(letters))
     return {head: tuple(sorted(lengths, reverse=True)) for head, lengths in found.items()}
