@@ -14,9 +14,10 @@ import pytest
 from reportlab.pdfgen.canvas import Canvas
 
 from gonnet.arrivals import read_run
-from gonnet.arrivals.cutting import Cutter, put_in, seen_size, shown
+from gonnet.arrivals.cutting import Cutter, put_in, seen_size
 from gonnet.arrivals.models import unpacked
 from gonnet.arrivals.pages import Pages
+from gonnet.arrivals.showing import Showing
 from gonnet.checks import read_any
 from gonnet.checks.reading.pdf_texts import parts_of_pdf
 from gonnet.checks.reading.whole_pdf import known_pages
@@ -346,11 +347,11 @@ def test_what_was_read_of_a_page_is_what_a_part_says(tmp_path: Path, program: st
         data = cutter.part([page.number], "part")
         (place, (said, *_)) = next(part for part in parts_of_pdf(data) if part[0] == "page 1")
         assert (place, unpacked(page.text)) == ("page 1", said)
-        same = known_pages(data, [said], lambda found: shown(found.pages[0]) == shown(cutter.page(page.number)))  # noqa: B023
+        same = known_pages(data, [said], lambda found: Showing().of(found.pages[0]) == cutter.shown(page.number))  # noqa: B023
         assert same is not None
         assert same.parts[0] == ("page 1", (said,))
         assert known_pages(data, [said], lambda _: False) is None
-    assert len({shown(cutter.page(page.number)) for page in pages}) == len(pages)
+    assert len({cutter.shown(page.number) for page in pages}) == len(pages)
 
 
 def test_a_page_that_shows_more_is_known_as_another(tmp_path: Path) -> None:
@@ -366,7 +367,7 @@ def test_a_page_that_shows_more_is_known_as_another(tmp_path: Path) -> None:
         canvas.showPage()
     canvas.save()
     with pikepdf.open(io.BytesIO(data.getvalue())) as pdf:
-        first, second, third = map(shown, pdf.pages)
+        first, second, third = map(Showing().of, pdf.pages)
         assert third not in (first, second)
         attached = io.BytesIO()
         pdf.attachments["more.txt"] = b"Hallbank"

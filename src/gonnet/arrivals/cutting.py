@@ -7,15 +7,16 @@ the content names; its links to the web stay, everything else goes. What notes a
 
 from __future__ import annotations
 
-import hashlib
 import io
 import re
-from collections.abc import Iterator, Mapping, Sequence
+import zlib
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import pikepdf
 
+from gonnet.arrivals.showing import Showing, content, contents, data_of, entries, glyphs, is_deflated, is_form
 from gonnet.errors import DataError
 
 _KEPT = (
@@ -53,6 +54,7 @@ class Cutter:
         if self._is_changed:
             self._pdf.generate_appearance_streams()
             self._pdf.flatten_annotations("all")
+        self._showing = Showing()
         self._pages = list(self._pdf.pages)  # to look one up there takes the longer the more there are
 
     def close(self) -> None:
@@ -89,11 +91,14 @@ class Cutter:
             self._clean.add(number)
         return page
 
+    def shown(self, number: int) -> bytes:
+        """A digest of what a page shows."""
+        return self._showing.of(self.page(number))
+
     def _clear(self, page: pikepdf.Page) -> None:
         found = page.obj
         for name in _INHERITED:
-            value = _inherited(found, name)
-            if value is not None:
+            if name not in found and (value := _inherited(found, name)) is not None:
                 found[name] = value
         links = [note for note in _notes(page) if _leads_out(note)]
         for name in list(found.keys()):
@@ -101,9 +106,11 @@ class Cutter:
                 del found[name]
         if links:
             found["/Annots"] = pikepdf.Array([_link(note) for note in links])
-        used = self._used(_content(page))
+        said = content(page)
+        if not all(map(is_deflated, contents(page))):
+            found["/Contents"] = pikepdf.Stream(self._pdf, zlib.compress(said), Filter=pikepdf.Name.FlateDecode)
         resources = found.get("/Resources", pikepdf.Dictionary())
-        found["/Resources"] = self._named(resources, used, depth=0)
+        found["/Resources"] = self._named(resources, self._used(said), depth=0)
 
     def _used(self, content: bytes) -> set[str]:
         return {"/" + _HEX.sub(_as_sign, name).decode("utf-8", "replace") for name in _NAME.findall(content)}
@@ -114,7 +121,7 @@ class Cutter:
         found = pikepdf.Dictionary()
         for kind in resources.keys():  # noqa: SIM118  it is no mapping
             if isinstance(resources[kind], pikepdf.Dictionary):
-                kept = {name: value for name, value in _entries(resources, kind) if name in used}
+                kept = {name: value for name, value in entries(resources, kind) if name in used}
                 if kept:
                     found[kind] = pikepdf.Dictionary(kept)
                 for value in kept.values():
@@ -125,11 +132,11 @@ class Cutter:
 
     def _with_forms(self, resources: Any, used: set[str]) -> set[str]:  # noqa: ANN401
         """What is used, with what forms use that have no resources of their own: they use those of the page."""
-        forms = {name: form for name, form in _entries(resources, "/XObject") if _is_form(form)}
+        forms = {name: form for name, form in entries(resources, "/XObject") if is_form(form)}
         found, waiting = set(used), [name for name in forms if name in used]
         while waiting:
             form = forms[waiting.pop()]
-            more = self._used(_bytes(form)) - found if "/Resources" not in form else set()
+            more = self._used(data_of(form)) - found if "/Resources" not in form else set()
             found |= more
             waiting += [name for name in forms if name in more]
         return found
@@ -142,35 +149,11 @@ class Cutter:
             if part.objgen in self._pruned:
                 return
             self._pruned.add(part.objgen)
-        content = _bytes(part) if isinstance(part, pikepdf.Stream) else b"".join(map(_bytes, _glyphs(part)))
-        part["/Resources"] = self._named(part["/Resources"], self._used(content), depth + 1)
+        said = data_of(part) if isinstance(part, pikepdf.Stream) else b"".join(map(data_of, glyphs(part)))
+        part["/Resources"] = self._named(part["/Resources"], self._used(said), depth + 1)
         for name in ("/PieceInfo", "/Metadata", "/StructParent", "/StructParents", "/LastModified"):
             if name in part:
                 del part[name]
-
-
-def shown(page: pikepdf.Page) -> bytes:
-    """A digest of all that a page shows: its content, that of the forms and patterns it uses, and what its faces say.
-
-    Two pages with the same one say the same to whoever reads them.
-    """
-    digest = hashlib.blake2b(_content(page), digest_size=32)
-    for part in sorted(_streams(page.obj.get("/Resources"), 0)):
-        digest.update(part)
-    return digest.digest()
-
-
-def _streams(resources: Any, depth: int) -> Iterator[bytes]:  # noqa: ANN401
-    """A digest of each stream by which a page says something, of what its resources name."""
-    if not isinstance(resources, pikepdf.Dictionary) or depth > 20:
-        return
-    for kind in ("/XObject", "/Pattern", "/Font"):
-        for name, part in _entries(resources, kind):
-            signs = [part.get("/ToUnicode"), *_glyphs(part)] if kind == "/Font" else []
-            said = [part, *signs] if _is_form(part) or kind == "/Pattern" else signs
-            texts = (stream.read_raw_bytes() for stream in said if isinstance(stream, pikepdf.Stream))
-            yield hashlib.blake2b(b"".join((name.encode(), *texts)), digest_size=32).digest()
-            yield from _streams(part.get("/Resources"), depth + 1)
 
 
 def put_in(drawn: bytes, pages: Mapping[int, tuple[Cutter, int]]) -> bytes:
@@ -340,31 +323,6 @@ def _link(note: Any) -> pikepdf.Dictionary:  # noqa: ANN401
     kept = {name: note[name] for name in ("/Rect", "/QuadPoints", "/Border", "/BS", "/H") if name in note}
     action = pikepdf.Dictionary(S=pikepdf.Name.URI, URI=note["/A"]["/URI"])
     return pikepdf.Dictionary({"/Type": pikepdf.Name.Annot, "/Subtype": pikepdf.Name.Link, "/A": action, **kept})
-
-
-def _entries(resources: Any, kind: str) -> list[tuple[str, Any]]:  # noqa: ANN401
-    found = resources.get(kind)
-    return list(found.items()) if isinstance(found, pikepdf.Dictionary) else []
-
-
-def _is_form(part: Any) -> bool:  # noqa: ANN401
-    return isinstance(part, pikepdf.Stream) and part.get("/Subtype") == "/Form"
-
-
-def _glyphs(face: Any) -> list[Any]:  # noqa: ANN401
-    """The drawings of the signs of a face of type 3 (9.6.5)."""
-    found = face.get("/CharProcs")
-    return [glyph for _, glyph in found.items()] if isinstance(found, pikepdf.Dictionary) else []
-
-
-def _content(page: pikepdf.Page) -> bytes:
-    found = page.obj.get("/Contents")
-    parts = list(found) if isinstance(found, pikepdf.Array) else [found] if found is not None else []
-    return b"\n".join(map(_bytes, parts))
-
-
-def _bytes(stream: Any) -> bytes:  # noqa: ANN401
-    return bytes(stream.read_bytes()) if isinstance(stream, pikepdf.Stream) else b""
 
 
 def _as_sign(found: re.Match[bytes]) -> bytes:

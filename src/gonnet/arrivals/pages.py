@@ -99,6 +99,7 @@ class PageText:
     def __init__(self, page: pypdfium2.PdfPage, pages: Pages) -> None:
         self._page, self._pages = page, pages
         self._texts = page.get_textpage()
+        self._exact: str | None = None
 
     def __enter__(self) -> PageText:
         return self
@@ -114,7 +115,9 @@ class PageText:
 
     def exact(self) -> str:
         """All that it says, as PDFium gives it."""
-        return self._pages.bounded(self._texts.raw, _EVERYWHERE)
+        if self._exact is None:
+            self._exact = self._pages.bounded(self._texts.raw, _EVERYWHERE)
+        return self._exact
 
     @property
     def is_picture(self) -> bool:

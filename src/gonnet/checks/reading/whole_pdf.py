@@ -19,6 +19,8 @@ from gonnet.checks.reading.xml_texts import xml_texts
 Inner = Callable[[bytes, str], None]
 
 _STRING = re.compile(rb"\(|(?<!<)<(?!<)")  # as objects are written: 7.3.4
+_IDENTIFIERS = re.compile(rb"/ID \[(?: <[0-9a-f]*>)* \]")
+_NAMED = re.compile(rb"/(?:Type|Subtype|Params|Length1)\b")
 _SILENT = frozenset(
     ("/ID", "/CheckSum", "/CreationDate", "/ModDate", "/M", "/O", "/U", "/OE", "/UE", "/Perms", "/CIDSystemInfo")
 )  # fmt: skip
@@ -77,9 +79,15 @@ def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str],
     metadata: list[str] = []
     pictures = 0
     for part in (*document.objects, document.trailer):
-        if _has_text(part):
+        if not isinstance(part, pikepdf.Object):  # a number by itself
+            continue
+        written = (part.stream_dict if isinstance(part, pikepdf.Stream) else part).unparse(resolved=True)
+        if _has_text(written):
             texts += _texts(part)
         if not isinstance(part, pikepdf.Stream):
+            continue
+        if _NAMED.search(written) is None:  # as that of a page, which is most
+            texts.append(_script(_bytes(part)))
             continue
         kind, subtype = str(part.get("/Type", "")), str(part.get("/Subtype", ""))
         if subtype == "/Image":
@@ -95,12 +103,9 @@ def _objects(document: pikepdf.Pdf, inner: Inner) -> tuple[list[str], list[str],
     return [text for text in texts if text.strip()], metadata, pictures
 
 
-def _has_text(part: object) -> bool:
+def _has_text(written: bytes) -> bool:
     """Whether an object has a text string, as few have: told by how it is written, which is fast."""
-    if not isinstance(part, pikepdf.Object):  # a number by itself
-        return False
-    written = part.stream_dict if isinstance(part, pikepdf.Stream) else part
-    return _STRING.search(written.unparse(resolved=True)) is not None
+    return _STRING.search(_IDENTIFIERS.sub(b"", written)) is not None
 
 
 def _bytes(stream: pikepdf.Stream) -> bytes:

@@ -32,7 +32,7 @@ class PdfSource:
 
     def _found(self, part: Part, pages: list[tuple[Cutter, int]], rows: Rows) -> ReadBack | None:
         """What it says, where its pages are in it as they were read; they need not be read once more."""
-        from gonnet.arrivals.cutting import shown
+        from gonnet.arrivals.showing import Showing
         from gonnet.checks.reading.whole_pdf import known_pages
 
         texts = [self._kit.texts.get((str(name), int(str(number)))) for name, number, *_ in rows]
@@ -40,8 +40,8 @@ class PdfSource:
             return None
 
         def are_same(document: Pdf) -> bool:
-            there = [shown(page) for page in document.pages]
-            return there == [shown(cutter.page(number)) for cutter, number in pages]
+            there = Showing()
+            return [there.of(page) for page in document.pages] == [cutter.shown(number) for cutter, number in pages]
 
         return known_pages(part.data, [unpacked(text) for text in texts if text is not None], are_same)
 
