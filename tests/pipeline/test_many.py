@@ -103,6 +103,7 @@ def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.Monk
     assert "'Farm 033'" in leak, leak
     monkeypatch.setattr(values, "_FEW", -1)
     monkeypatch.setattr(plans, "_KEPT", 3)
+    monkeypatch.setattr(portions, "_WHOLE", 7)
     monkeypatch.setattr(portions, "_MANY", 7)
     monkeypatch.setattr(row_account, "_TOGETHER", 4)
     monkeypatch.setattr(context, "_TOGETHER", 9)

@@ -50,6 +50,7 @@ def test_rules_see_the_past_and_the_run(
 ) -> None:
     for place in (past, pasts):  # one key after the other, as of a run of many
         monkeypatch.setattr(place, "_AT_ONCE", 1)
+    monkeypatch.setattr(portions, "_WHOLE", 1)
     monkeypatch.setattr(portions, "_MANY", 1)
     with dairy.tools() as tools:
         dairy.sent(tools, dt.date(2026, 10, 5), (RULES, "  []\n"), OTHER, only=("00042", "117"))

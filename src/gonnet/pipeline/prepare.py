@@ -22,6 +22,7 @@ from gonnet.pipeline.making.produce import Made
 from gonnet.pipeline.making.row_account import RowBooks
 from gonnet.pipeline.making.tally import Tally
 from gonnet.pipeline.making.watching import unsearched, watch_of
+from gonnet.pipeline.making.workers.crews import make_ready
 from gonnet.pipeline.sending.writing_back import kept_columns
 from gonnet.pipeline.stepping import commands, steps
 from gonnet.pipeline.survey import Request, Survey, survey
@@ -52,6 +53,7 @@ def prepare(job: Job, tools: Tools, request: Request, progress: Progress = no_pr
     begun = list(steps.take(job, "start", _started(job, request), tools))
     found = survey(job, tools, request, progress)
     with closing(found.engine), tools.ledger.writing(**_opening(job, request, found, tools)) as run:
+        make_ready(tools, found.plans.made)
         for ran in begun:
             run.note(ran.text)
         sealed, books = tools.seals.begin(run.id), RowBooks(found)

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from gonnet.packages import PackagePlan
 from gonnet.rules import Outcome
 
-_KEPT = 5_000  # plans
+_KEPT = 20_000  # plans
 
 
 class Plans:

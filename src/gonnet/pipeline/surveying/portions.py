@@ -11,7 +11,8 @@ from gonnet.jobs import Job
 from gonnet.recipients.roll import Sorted
 
 KEYS = "gonnet_keys"
-_MANY = 5_000  # keys and lines: where there are more, so many keys are a portion
+_WHOLE = 40_000  # keys and lines: so many are one portion
+_MANY = 5_000  # keys of a portion where there are more
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,7 +46,7 @@ class Portions:
         self._tables: dict[int, str] = {}
         self._bounds: list[tuple[str, str]] = []
         bundles = any(spec.bundled is not None for spec in job.file.recipients)
-        if not bundles and len(counts) + sum(engine.count(table) for table, _ in job.lists) > _MANY:
+        if not bundles and len(counts) + sum(engine.count(table) for table, _ in job.lists) > _WHOLE:
             self._divide(job)
 
     @property

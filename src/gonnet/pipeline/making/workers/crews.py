@@ -85,6 +85,12 @@ def crew_of(tools: Tools, kit: RunKit, packages: int, most: int) -> Iterator[Cre
             yield LocalCrew(executor, place, most)
 
 
+def make_ready(tools: Tools, packages: int) -> None:
+    """Let what will make them load the program, while other work goes on."""
+    if not tools.cluster or packages < tools.cluster_from:
+        tools.executor(packages).shutdown()
+
+
 def _kept(kit: RunKit, folder: Path) -> Path:
     """A kit as a file that every process can read."""
     place = folder / "kit"

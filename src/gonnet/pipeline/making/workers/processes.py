@@ -9,6 +9,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
+from multiprocessing import forkserver
 from typing import ParamSpec, TypeVar
 
 from gonnet.errors import StorageError
@@ -29,8 +30,24 @@ def local_executor(packages: int, processes: int | None = None) -> Executor:
     # Not fork: DuckDB has started threads by now.
     method = "forkserver" if "forkserver" in multiprocessing.get_all_start_methods() else "spawn"
     context = multiprocessing.get_context(method)
-    context.set_forkserver_preload(["gonnet.pipeline.making.produce"])  # loaded once for all processes
+    if method == "forkserver":
+        context.set_forkserver_preload(["gonnet.pipeline.making.produce"])  # loaded once for all processes
+        with _unheard():
+            forkserver.ensure_running()  # it loads while this process goes on
     return ProcessPoolExecutor(max_workers=count, mp_context=context, initializer=_settle_in)
+
+
+@contextmanager
+def _unheard() -> Iterator[None]:
+    """What is started in the block does not hear of interrupts, which are for this process; nor does that meanwhile."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    before = signal.signal(signal.SIGINT, signal.SIG_IGN)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 def _settle_in() -> None:
