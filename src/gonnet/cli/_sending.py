@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from gonnet.cli import _by_hand, _exit, _report, _show, _signals
 from gonnet.errors import typed
-from gonnet.remembering import SeenTexts
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -247,7 +246,7 @@ def _destination(part: HandOverRecord) -> str:
 
 def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
     from gonnet.ledger import State
-    from gonnet.ledger.reading import those
+    from gonnet.ledger.reading import numbers_of, those
     from gonnet.pipeline.reviewing.by_hand import ways_on
 
     run, report = sent.run, sent.report
@@ -265,10 +264,8 @@ def _outcome(tools: Tools, sent: Sent, *, quiet: bool) -> None:
         _show.next_steps((typed("show", run.id), "see how far they are; the last of them tells of it all"))
         return
     wrong = tools.ledger.packages(run.id, states=(State.FAILED, State.UNSURE))
-    tried = SeenTexts()
-    for package in sent.choice.packages:
-        tried.add(package.key)
-    held = those(tools.ledger.packages(run.id, states=(State.HELD,)), lambda package: package.key in tried)
+    tried = numbers_of(sent.choice.packages)
+    held = those(tools.ledger.packages(run.id, states=(State.HELD,)), lambda package: package.id in tried)
     _report.withheld(chain(wrong, held), most=20)
     steps = [(typed("send", run.id), "go on with what is ready")] if is_stopped and not quiet else []
     if any(part.state == "deferred" for package in wrong for part in package.hand_overs):

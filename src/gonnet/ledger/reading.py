@@ -129,10 +129,20 @@ class Packages(Sequence[PackageRecord]):
         """Others, read in the same way."""
         return Packages(array("q", numbers), self._read)
 
+    @property
+    def numbers(self) -> Sequence[int]:
+        """Their numbers."""
+        return self._numbers
+
     def _some(self, numbers: Sequence[int]) -> list[PackageRecord]:
         """Some of them, in the order that they have here."""
         found = {package.id: package for package in self._read(numbers)}
         return [found[number] for number in numbers]
+
+
+def numbers_of(packages: Sequence[PackageRecord]) -> frozenset[int]:
+    """The numbers of packages; of many, none is read for it."""
+    return frozenset(packages.numbers if isinstance(packages, Packages) else (package.id for package in packages))
 
 
 def those(packages: Sequence[PackageRecord], wanted: Callable[[PackageRecord], bool]) -> Sequence[PackageRecord]:

@@ -14,13 +14,13 @@ from dataclasses import dataclass, field, replace
 
 from gonnet.errors import DataError, GonnetError, RunError, UnreachableError
 from gonnet.jobs import Job, load_job
-from gonnet.ledger import PackageRecord, RunRecord, State
+from gonnet.ledger import HandOverRecord, PackageRecord, RunRecord, State
 from gonnet.ledger.bases import Share
 from gonnet.ledger.reading import those
 from gonnet.pipeline.attention import WANTING, chosen_want_attention
-from gonnet.pipeline.sending.choosing import Choice, choose
+from gonnet.pipeline.sending.choosing import Choice, See, choose
 from gonnet.pipeline.sending.gate import Gate, Leaving
-from gonnet.pipeline.sending.handing_over import SendReport, Tell, hand_over_all, servers_of
+from gonnet.pipeline.sending.handing_over import Needs, SendReport, Tell, hand_over_all, servers_of
 from gonnet.pipeline.sending.summary import send_summary
 from gonnet.pipeline.sending.writing_back import write_back
 from gonnet.pipeline.stepping.steps import StepFailedError, happened_in, has, take
@@ -159,36 +159,45 @@ class _Sending:
         """Hand over what was chosen; whoever is the last tries again what was refused for now, and ends it."""
         run, tools = self._run, self._tools
         with tools.ledger.rights.sharing(run) as share:
-            packages = self._as_shown()
-            leaving = (Leaving(part, package) for package in packages for part in self._choice.parts(package))
-            Gate(run, tools).require_open(leaving)
+            gate, needs = Gate(run, tools), Needs()
+            coming = gate.coming()
+
+            def see(package: PackageRecord, parts: Sequence[HandOverRecord]) -> None:
+                needs.see(package)
+                for part in parts:
+                    coming.see(Leaving(part, package))
+
+            packages = self._as_shown(see)
+            gate.require_open(coming)
             tools.ledger.home.note_send()
             tools.ledger.remark(run.id, f"send of {len(packages):,} begun by {tools.who}")
             tools.log.say("send began", run=run.id, packages=len(packages))
-            report = self._handed_over(packages, share)
+            report = self._handed_over(packages, needs, share)
             is_last = share.outstays()
             report = self._ended(report, share) if is_last else replace(report, is_shared=True)
             states = {str(state): number for state, number in report.states.items()}
             tools.log.say("send ended", run=run.id, interrupted=not report.is_over, **states)
             return report
 
-    def _as_shown(self) -> Sequence[PackageRecord]:
-        """What leaves, now that nobody can change it: less than was shown where others send it too, never more.
+    def _as_shown(self, see: See) -> Sequence[PackageRecord]:
+        """What leaves, each of it shown to `see`, now that nobody can change it.
+
+        It is less than was shown where others send it too, never more.
 
         Raises:
             RunError: something would leave that was not shown.
         """
-        now = choose(self._run, self._tools, self._wish.only, again=self._wish.again)
+        now = choose(self._run, self._tools, self._wish.only, again=self._wish.again, see=see)
         if not now.marks.is_within(self._choice.marks):
             what = f"somebody else changed run {self._run.id} in the meantime"
             raise RunError(what, fix="Look at it again, then send it")
         self._choice = now
         return now.packages
 
-    def _handed_over(self, packages: Sequence[PackageRecord], share: Share) -> SendReport:
+    def _handed_over(self, packages: Sequence[PackageRecord], needs: Needs, share: Share) -> SendReport:
         self._states = Counter()
         try:
-            return hand_over_all(self._run, packages, self._choice.taken, self._tools, self._tried, share)
+            return hand_over_all(self._run, packages, needs, self._choice.taken, self._tools, self._tried, share)
         except StepFailedError as error:
             return SendReport(states=dict(self._states), ended=error.what)
         except KeyboardInterrupt:  # at once, in the middle of something
@@ -207,15 +216,16 @@ class _Sending:
             self._tools.stop.sleep(pause)
             if self._tools.stop.asked:
                 break
-            report = report.followed_by(self._handed_over(later, share))
+            report = report.followed_by(self._handed_over(later, Needs(later), share))
             self._tools.ledger.hand_overs.doubt_begun(self._run.id)
             if not report.is_over or not (later := self._refused_for_now()):
                 break
         return self.steps.end(report)
 
     def _refused_for_now(self) -> Sequence[PackageRecord]:
-        found = choose(self._run, self._tools, self._wish.only, again=self._wish.again).packages
-        return those(found, lambda package: package.state is State.FAILED and bool(servers_of(package)))
+        wish, failed = self._wish, (State.FAILED,)
+        found = choose(self._run, self._tools, wish.only, again=wish.again, states=failed).packages
+        return those(found, lambda package: bool(servers_of(package)))
 
 
 class _Steps:

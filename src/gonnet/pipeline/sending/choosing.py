@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gonnet.errors import RunError, typed
@@ -42,8 +42,28 @@ class Choice:
         return (part for package in self.packages for part in self.parts(package))
 
 
-def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: bool = False) -> Choice:
-    """What a send would hand over of a run; with `again`, what left in other runs of the same cycle too.
+See = Callable[[PackageRecord, Sequence[HandOverRecord]], None]
+"""Shown each package of which something leaves, with what that is."""
+
+
+def choose(
+    run: RunRecord,
+    tools: Tools,
+    only: Sequence[str] = (),
+    *,
+    again: bool = False,
+    states: Collection[State] = (),
+    see: See = lambda _package, _parts: None,
+) -> Choice:
+    """What a send would hand over of a run.
+
+    Args:
+        run: The run.
+        tools: The tools.
+        only: The keys to which it is limited; empty for all.
+        again: Whether what left in other runs of the same cycle leaves too.
+        states: The states of packages to which it is limited; empty for all.
+        see: Shown all that leaves, while it is gone through.
 
     Raises:
         RunError: the run was not prepared to its end, is a rehearsal, or its job delivers nothing.
@@ -51,25 +71,29 @@ def choose(run: RunRecord, tools: Tools, only: Sequence[str] = (), *, again: boo
     require_prepared(run)
     if run.purpose is Purpose.TRIAL:
         raise RunError(f"run {run.id} {NOT_SENT}", fix=f"`{typed('prepare', run.job)}` makes one that is sent")
-    packages = tools.ledger.packages(run.id, picked_of(run, tools, only))
+    packages = tools.ledger.packages(run.id, picked_of(run, tools, only), states)
     _require_delivers(run, packages)
     is_free = again or run.purpose is not Purpose.REGULAR
     taken = TakenElsewhere() if is_free else tools.ledger.taken_elsewhere(run)
-    return _parted(packages, taken)
+    return _parted(packages, taken, see)
 
 
-def _parted(packages: Sequence[PackageRecord], taken: TakenElsewhere) -> Choice:
+def _parted(
+    packages: Sequence[PackageRecord], taken: TakenElsewhere, see: See = lambda _package, _parts: None
+) -> Choice:
     """The packages of which something leaves, and what of them left elsewhere."""
     earlier: dict[str, int] = {}
     marks = SeenTexts()
 
     def leaves(package: PackageRecord) -> bool:
-        runs = {part.id: _taken(package, part, taken) for part in package.waiting}
-        if (number := next((number for number in runs.values() if number is not None), None)) is not None:
+        runs = [(part, _taken(package, part, taken)) for part in package.waiting]
+        if (number := next((number for _, number in runs if number is not None), None)) is not None:
             earlier[package.key] = number
-        leaving = [part for part, number in runs.items() if number is None]
-        for mark in (f"{package.id} {package.seal}", *(f"part {part}" for part in leaving)) if leaving else ():
-            marks.add(mark)
+        leaving = [part for part, number in runs if number is None]
+        if leaving:
+            for mark in (f"{package.id} {package.seal}", *(f"part {part.id}" for part in leaving)):
+                marks.add(mark)
+            see(package, leaving)
         return bool(leaving)
 
     return Choice(packages=those(packages, leaves), earlier=earlier, taken=taken, marks=marks)

@@ -11,7 +11,6 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
-from itertools import chain
 
 from gonnet.errors import RunError, typed
 from gonnet.jobs.targets import TargetKind
@@ -63,6 +62,34 @@ class Leaving:
         """The message of the package that it is."""
         messages = self.package.messages if self.package is not None else ()
         return next((one for one in messages if one.message_id == self.part.message_id), None)
+
+
+class Coming:
+    """All that is to stand at the gate, counted.
+
+    Args:
+        by_address: Whether messages are counted for each address too.
+
+    Attributes:
+        first: The first of it; None where nothing is to leave.
+        messages: How many messages.
+        to: Address, without regard to case → how many of them.
+    """
+
+    def __init__(self, *, by_address: bool) -> None:
+        self._by_address = by_address
+        self.first: Leaving | None = None
+        self.messages = 0
+        self.to: Counter[str] = Counter()
+
+    def see(self, leaving: Leaving) -> None:
+        """One more."""
+        self.first = self.first or leaving
+        target = leaving.part.target
+        if target.kind is TargetKind.ADDRESS:
+            self.messages += 1
+            if self._by_address:
+                self.to[target.name.casefold()] += 1
 
 
 Rule = Callable[["Gate", Leaving], Refusal | None]
@@ -127,31 +154,26 @@ class Gate:
         """The date by which a day's messages are counted: the workspace's."""
         return self.tools.today()
 
-    def require_open(self, leaving: Iterable[Leaving]) -> None:
+    def coming(self) -> Coming:
+        """To be shown all that is to stand here, before any of it does."""
+        return Coming(by_address=self.allowance.to_address is not None)
+
+    def require_open(self, coming: Coming) -> None:
         """Tell before anything leaves what would stop a send half-way.
 
         Raises:
             RunError: it is a quiet hour, or there would be more messages than may leave.
         """
-        every = iter(leaving)
-        first = next(every, None)
-        if first is None:
+        if coming.first is None:
             return
-        if (found := _hours(self, first)) is not None:
+        if (found := _hours(self, coming.first)) is not None:
             raise RunError(found.reason, fix="Send it later")
-        if (found := _approved(self, first)) is not None:
+        if (found := _approved(self, coming.first)) is not None:
             raise RunError(found.reason, fix=f"They say `{typed('approve', self.run_id)}`")
-        targets = (one.part.target for one in chain((first,), every))
-        self._require_numbers(target.name for target in targets if target.kind is TargetKind.ADDRESS)
+        self._require_numbers(coming.messages, coming.to)
 
-    def _require_numbers(self, addresses: Iterable[str]) -> None:
+    def _require_numbers(self, count: int, to: Counter[str]) -> None:
         ledger, day, limits = self.tools.ledger.hand_overs, self.today().isoformat(), self.allowance
-        to: Counter[str] = Counter()
-        count = 0
-        for address in addresses:
-            count += 1
-            if limits.to_address is not None:
-                to[address.casefold()] += 1
         number = self.run_id
         numbers: tuple[tuple[int | None, Callable[[], int], str], ...] = (
             (limits.of_run, lambda: ledger.left_of(number) if number is not None else 0, "for a run"),

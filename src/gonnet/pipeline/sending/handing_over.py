@@ -64,9 +64,29 @@ class SendReport:
         return self.interrupted is None and not self.ended
 
 
+class Needs:
+    """What a send is going to need: the mail servers and places of all that waits.
+
+    Attributes:
+        servers: Their names.
+        places: Place → something that is put there.
+    """
+
+    def __init__(self, packages: Iterable[PackageRecord] = ()) -> None:
+        self.servers, self.places = dict[str, None](), dict[tuple[str, str, str], HandOverRecord]()
+        for package in packages:
+            self.see(package)
+
+    def see(self, package: PackageRecord) -> None:
+        """One more."""
+        self.servers.update(dict.fromkeys(servers_of(package)))
+        self.places.update((part.destination, part) for part in package.waiting if part in package.placed)
+
+
 def hand_over_all(
     run: RunRecord,
     packages: Sequence[PackageRecord],
+    needs: Needs,
     taken: TakenElsewhere,
     tools: Tools,
     tell: Tell,
@@ -77,6 +97,7 @@ def hand_over_all(
     Args:
         run: The run.
         packages: Its packages, of which something waits.
+        needs: What they need.
         taken: What left in other runs of the same cycle, and does not leave again.
         tools: The tools.
         tell: Called with what was tried.
@@ -86,19 +107,15 @@ def hand_over_all(
         UnreachableError: a server cannot be reached, or refuses us; nothing was handed over.
         StorageError: the ledger cannot be written; nothing more is handed over.
     """
-    names, placed = dict[str, None](), dict[tuple[str, str, str], HandOverRecord]()
-    for package in packages:
-        names.update(dict.fromkeys(servers_of(package)))
-        placed.update((part.destination, part) for part in package.waiting if part in package.placed)
-    servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in names}
+    servers = {name: tools.workspace.server(name, "gonnet.yaml")[1] for name in needs.servers}
     count = max(1, min(len(packages), max((server.connections for server in servers.values()), default=1)))
     paces = paces_of(servers, tools)
     with ExitStack() as stack:
-        places = stack.enter_context(closing(Places(placed.values(), tools)))
+        places = stack.enter_context(closing(Places(needs.places.values(), tools)))
         places.open()
         queue = Queue(packages, share, tools.ledger, tools.stop)
         hands = _Hands(run, queue, Gate(run, tools, taken, paces), places, tell)
-        lanes = {name: stack.enter_context(closing(_lane(name, paces, tools))) for name in names}
+        lanes = {name: stack.enter_context(closing(_lane(name, paces, tools))) for name in servers}
         tools.protection.require_ready(servers.values())
         for lane in lanes.values():  # whatever is wrong with any of them is told before the first message
             lane.link.open()

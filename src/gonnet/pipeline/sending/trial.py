@@ -77,7 +77,10 @@ def trial(
             name: stack.enter_context(closing(Lane(link_for(name, tools), paces[name].lane()))) for name in servers
         }
         one = _Trial(run, gate, addresses, lanes, tell)
-        gate.require_open([leaving for package in chosen for _, leaving in one.parts(package)])
+        coming = gate.coming()
+        for _, leaving in (part for package in chosen for part in one.parts(package)):
+            coming.see(leaving)
+        gate.require_open(coming)
         for package in chosen:
             one.send(package)
             if one.ended:
