@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import zlib
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -13,8 +14,9 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from reportlab.pdfgen.canvas import Canvas
 
-from gonnet.checks.reading import DrawnReader, drawn_pdf
-from gonnet.checks.reading.drawn_pdf import UnfamiliarError, alike, parts_of_drawn
+from gonnet.checks.reading import DrawnReader, drawn_content, drawn_pdf
+from gonnet.checks.reading.drawn_content import UnfamiliarError
+from gonnet.checks.reading.drawn_pdf import alike, parts_of_drawn
 from gonnet.checks.reading.pdf_texts import by_lines, parts_of_pdf
 from gonnet.demo.workspace_files import write_workspace
 from gonnet.jobs import load_job, load_workspace
@@ -102,6 +104,54 @@ def saved_again(encryption: pikepdf.Encryption | bool = False) -> bytes:
 
 
 SHOWN = "BT /GR+0 9 Tf (a) Tj ET"
+
+
+FACES = {
+    name: drawn_content.Face(zlib.compress(b"<41> <%s>\n<42> <0078>" % code))
+    for name, code in ((b"GR+0", b"0061"), (b"GB+0", b"0041"))
+}
+CELLS = [b"[-1.5(A)2]TJ", b"[-36.0(ABBA)38.0]TJ", b"EMC", b"/TD <</MCID 7>> BDC", b"0 -15.78 Td", b"S"]
+OTHERS = [
+    b"BT /GB+0 9 Tf 5 7 Td",
+    b"/GR+0 9 Tf",
+    b"(A) Tj",
+    b"(A) Tj T* (B) Tj",
+    b"ET",
+    b"Q",
+    b"q",
+    b"[(A)-20(B)]TJ",
+    b"<41> Tj",
+]
+OTHERS += [
+    b"/GB+0 9 Tf",
+    b"0 -9 Td",
+    b"/Artifact BMC",
+    b"0 9 m 4 9 l",
+    b"[(\\101)]TJ",
+    b"[()]TJ",
+    b"",
+    b"(A",
+    b"B) Tj",
+    b"sh",
+    b"[-1.5(C)2]TJ",
+]
+
+
+TABLE = st.lists(st.sampled_from(CELLS), min_size=9, max_size=12)
+
+
+@example([CELLS[:1] * 10, [b"0 -9 Td", b"(A) Tj"]])
+@given(st.lists(TABLE | st.sampled_from(OTHERS).map(lambda line: [line]), max_size=9))
+def test_read_line_by_line_a_content_says_what_it_says_as_a_whole(pieces: list[list[bytes]]) -> None:
+    content = b"\n".join([b"/GR+0 8 Tf", *(line for piece in pieces for line in piece)])
+    try:
+        expected = "".join(drawn_content._Strings(FACES).of(content))
+    except UnfamiliarError:
+        with pytest.raises(UnfamiliarError):
+            drawn_content.shown(content, FACES)
+        return
+    if b"(A\n" not in content and not content.endswith(b"(A"):  # a string in two lines: PDFium reads it
+        assert drawn_content.shown(content, FACES) == expected
 
 
 @pytest.mark.parametrize(

@@ -12,12 +12,12 @@ from __future__ import annotations
 import re
 import zlib
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from struct import Struct
 
+from gonnet.checks.reading.drawn_content import FACES, STRINGS, Face, UnfamiliarError, shown, unescaped
 from gonnet.checks.reading.pdf_texts import FIGURES, INFO, by_lines, parts_of_pdf
 from gonnet.checks.spelling import BARRIER
-from gonnet.remembering import Remembered
 
 _FIRST, _EACH = 3, 50  # files that PDFium reads too: the first, and one in so many
 _MANY = 20_000
@@ -32,28 +32,10 @@ _KIDS = re.compile(rb"/Kids\[([\d\sR]*)\]")
 _NOTED = re.compile(rb"/Annots\[([\d\sR]*)\]")
 _FONTS = re.compile(rb"/Font<<(.*?)>>")
 _STRUCTURE = b"<</Type/StructTreeRoot/"
-_MAPPED = re.compile(rb"^<([0-9A-Fa-f]{2})> <([0-9A-Fa-f]+)>$", re.MULTILINE)
-_STRINGS = re.compile(rb"\(([^()\\]*(?:\\.[^()\\]*)*)\)|<([0-9A-Fa-f\s]*)>", re.DOTALL)
-_ALTERNATIVE = re.compile(rb"/Alt(?=[(<])(?:" + _STRINGS.pattern + rb")", re.DOTALL)
-_FACE = re.compile(rb"/(\S+) \S+ Tf\b|\bQ\b")
-_MARKS = re.compile(rb"(?:EMC\n)?/\w+ (?:<</(?:MCID \d+|Type /\w+)>> BDC|BMC)\n|EMC\n")
-_MOVES = re.compile(rb"(\S+) Td\b|T[mD*]|\bET\b")
-_APART = re.compile(rb"[\[\]]|\b(?:BT|ET|Tm)\b")  # between a text and another one
-_ESCAPE = re.compile(rb"\\([0-7]{1,3}|\r\n|.)", re.DOTALL)
-_ESCAPED = {b"n": b"\n", b"r": b"\r", b"t": b"\t", b"b": b"\b", b"f": b"\f", b"\r\n": b"", b"\n": b"", b"\r": b""}
-_KNOWN = frozenset(
-    b"q Q cm re f f* B B* b S s m l c v y h n W W* w J j M d RG rg G g K k gs Do BMC BDC EMC "
-    b"BT ET Tf Td TD Tm TL T* Tj TJ Tr Ts Tc Tw Tz".split()
-)
-_OPERAND = re.compile(rb"[+-]?(\d+\.?\d*|\.\d+)|/\S*|<</(MCID|Type)|\d+>>")
-_BRACKETS = bytes.maketrans(b"[]", b"  ")
+_ALTERNATIVE = re.compile(rb"/Alt(?=[(<])(?:" + STRINGS.pattern + rb")", re.DOTALL)
 # PDFDocEncoding where it is not Latin-1 (annex D.3).
 _PDFDOC = dict(zip(range(0x18, 0x20), "˘ˇˆ˙˝˛˚˜", strict=True))
 _PDFDOC |= dict(zip(range(0x80, 0x9F), "•†‡…—–ƒ⁄‹›−‰„“”‘’‚™ﬁﬂŁŒŠŸŽıłœšž", strict=True)) | {0xA0: "€"}
-
-
-class UnfamiliarError(Exception):
-    """Something of a file is not what Gonnet's own files are made of."""
 
 
 class DrawnReader:
@@ -126,13 +108,25 @@ class _File:
         dictionary, table = self._stream_at(at)
         told = _required(_TABLE.fullmatch(dictionary))
         self._root, self.info = int(told[2]), int(told[3])
-        self._entries = list(_ENTRY.iter_unpack(zlib.decompress(table)))
-        if len(self._entries) != int(told[1]):
+        self._table = zlib.decompress(table)
+        if len(self._table) != int(told[1]) * _ENTRY.size:
             raise UnfamiliarError
         self._heads: dict[int, bytes] = {}
         self._structure = b""
-        for holder in sorted({place for kind, place, _ in self._entries if kind == 2}):
+        for holder in sorted(self._holders()):
             self._unpack(holder)
+
+    def _holders(self) -> set[int]:
+        """The streams that hold objects, often hundreds each: so all entries are looked at by their columns."""
+        columns = (self._table[at :: _ENTRY.size] for at in range(5))
+        return {int.from_bytes(place) for kind, *place in set(zip(*columns, strict=True)) if kind == 2}
+
+    def _entry(self, number: int) -> tuple[int, int]:
+        """Whether an object stands by itself (1) or in a stream (2), and where."""
+        if not 0 < number * _ENTRY.size < len(self._table):
+            raise UnfamiliarError
+        kind, place, _ = _ENTRY.unpack_from(self._table, number * _ENTRY.size)
+        return kind, place
 
     def _stream_at(self, start: int, number: int | None = None) -> tuple[bytes, bytes]:
         """The dictionary, but for its length, and the data of the stream object that begins at a place."""
@@ -142,9 +136,10 @@ class _File:
         return head[2], self._data[head.end() : head.end() + int(head[3])]
 
     def _stream(self, number: int) -> tuple[bytes, bytes]:
-        if not 0 < number < len(self._entries) or self._entries[number][0] != 1:
+        kind, place = self._entry(number)
+        if kind != 1:
             raise UnfamiliarError
-        return self._stream_at(self._entries[number][1], number)
+        return self._stream_at(place, number)
 
     def _unpack(self, holder: int) -> None:
         """Take the objects out of a stream of objects."""
@@ -205,7 +200,7 @@ class _File:
         if dictionary != b"/Filter/FlateDecode":
             raise UnfamiliarError
         faces = {name: self._characters(int(number)) for name, number in _REFERENCES.findall(fonts[1])}
-        return "".join(_shown(content, faces))
+        return shown(content, faces)
 
     def links(self, page: int) -> Iterator[str]:
         """Where the links of a page lead."""
@@ -216,118 +211,19 @@ class _File:
             if at >= 0:
                 yield _string(head, at + len(b"/S/URI/URI "))
 
-    def _characters(self, font: int) -> _Face | None:
+    def _characters(self, font: int) -> Face | None:
         """What the codes of a face mean; None where it does not say."""
         head = self.head(font)
         named = dict(_REFERENCES.findall(head))
         if b"/Subtype/TrueType" not in head or b"ToUnicode" not in named:
             return None
-        return _FACES[self._stream(int(named[b"ToUnicode"]))[1]]
+        return FACES[self._stream(int(named[b"ToUnicode"]))[1]]
 
 
 def _required(match: re.Match[bytes] | None) -> re.Match[bytes]:
     if match is None:
         raise UnfamiliarError
     return match
-
-
-class _Face:
-    """What the strings of a face say, by its map from codes to characters (9.10.3).
-
-    Args:
-        packed: The map's stream, deflated.
-
-    Attributes:
-        literals: What stands in parentheses → the text.
-    """
-
-    def __init__(self, packed: bytes) -> None:
-        codes = zlib.decompress(packed)
-        if b"beginbfrange" in codes:
-            raise UnfamiliarError
-        self._table = {
-            int(code, 16): bytes.fromhex(text.decode()).decode("utf-16-be") for code, text in _MAPPED.findall(codes)
-        }
-        self.literals = Remembered(self._of_literal, _MANY)
-
-    def text(self, codes: bytes) -> str:
-        """What codes say."""
-        try:
-            return "".join([self._table[code] for code in codes])
-        except KeyError as error:
-            raise UnfamiliarError from error
-
-    def _of_literal(self, literal: bytes) -> str:
-        return self.text(_unescaped(literal))
-
-
-_FACES = Remembered(_Face, 64)
-
-
-_IS_KNOWN: Remembered[bytes, bool] = Remembered(
-    lambda word: word in _KNOWN or _OPERAND.fullmatch(word) is not None, _MANY
-)
-
-
-def _require_known(between: Sequence[bytes]) -> None:
-    """Refuse what stands between strings where it is more than numbers, names and the operators that are known here."""
-    if not all(map(_IS_KNOWN.__getitem__, set(b" ".join(between).translate(_BRACKETS).split()))):
-        raise UnfamiliarError
-
-
-def _shown(content: bytes, faces: Mapping[bytes, _Face | None]) -> Iterator[str]:
-    """The strings of a content, each after what divides it from the one before it."""
-    between, *rest = _STRINGS.split(content)
-    _require_known([between, *rest[2::3]])
-    face: _Face | None = None
-    for literal, digits, after in zip(rest[0::3], rest[1::3], rest[2::3], strict=True):
-        divided = BARRIER  # from one cell to the next one
-        if b"Tf" in between or not (b"EMC\n/TD <</" in between or b"]TJ\n[" in between):
-            divided, name = _DIVIDED[_MARKS.sub(b"", between)]
-            face = face if name is None else faces.get(name)
-        if face is None:
-            raise UnfamiliarError
-        yield divided
-        yield face.literals[literal] if digits is None else face.text(bytes.fromhex(digits.decode()))
-        between = after
-
-
-def _divided(between: bytes) -> tuple[str, bytes | None]:
-    """What divides two strings, and the face chosen last.
-
-    Nothing does where the second is shown right behind the first; the end of a line where there is one step down
-    within a text; else they stand in different places and are two texts. No face is given where an earlier one is
-    restored: which that is, is not kept.
-    """
-    faces = _FACE.findall(between)
-    moves = list(_MOVES.finditer(between))
-    if not moves and between.lstrip().startswith(b"Tj"):
-        divided = ""
-    elif len(moves) == 1 and not _APART.search(between) and _is_down(moves[0]):
-        divided = "\n"
-    else:
-        divided = BARRIER
-    return divided, faces[-1] if faces else None
-
-
-def _is_down(move: re.Match[bytes]) -> bool:
-    return move[0] == b"T*" or (move[1] is not None and float(move[1]) != 0)
-
-
-_DIVIDED = Remembered(_divided, _MANY)
-
-
-def _unescaped(literal: bytes) -> bytes:
-    """The bytes of a literal string (7.3.4.2)."""
-    if b"\\" not in literal:
-        return literal
-    return _ESCAPE.sub(lambda found: _meant(found[1]), literal)
-
-
-def _meant(escape: bytes) -> bytes:
-    if escape[:1].isdigit():
-        return bytes([int(escape, 8) & 255])
-    return _ESCAPED.get(escape, escape)
 
 
 def _entry(head: bytes, name: bytes) -> str:
@@ -348,8 +244,8 @@ def _string(head: bytes, at: int) -> str:
     Raises:
         UnfamiliarError: none does.
     """
-    found = _required(_STRINGS.match(head, at))
-    data = bytes.fromhex(found[2].decode()) if found[2] is not None else _unescaped(found[1])
+    found = _required(STRINGS.match(head, at))
+    data = bytes.fromhex(found[2].decode()) if found[2] is not None else unescaped(found[1])
     if data.startswith(b"\xfe\xff"):
         return data[2:].decode("utf-16-be", errors="replace")
     return data.decode("latin-1").translate(_PDFDOC)
