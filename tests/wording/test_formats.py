@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from decimal import Decimal
+from html import unescape
 
 import pytest
 from babel import numbers
 from hypothesis import given
 from hypothesis import strategies as st
+from markdown_it import MarkdownIt
 
 from gonnet.delivery import Body
 from gonnet.errors import DataError
@@ -145,3 +148,32 @@ def test_dates_and_plain_values() -> None:
 )
 def test_the_plain_text_says_what_the_html_says(markup: str, text: str) -> None:
     assert Body.of(markup).text == text
+
+
+LINES = ["Dear Ann,", "1.50 is due", "10", '(c) "now"', "'x", "€ 5: yes!", "Straße\u00a0é", "x=", "$5", "“x”", ""]
+MARKED = [
+    "1. x",
+    "12) y",
+    "- z",
+    "=",
+    "-",
+    "# h",
+    " lead",
+    "trail  ",
+    "a&b",
+    "a_b_c",
+    "*e*",
+    "\u00a0",
+    "a\\",
+    "<b>",
+    "+ 1",
+]
+
+
+@given(st.lists(st.sampled_from(LINES * 3 + MARKED), max_size=8).map("\n".join))
+def test_a_body_without_markup_is_what_a_reader_of_markup_makes_of_it(markup: str) -> None:
+    body = Body.of(markup)
+    assert body.html == MarkdownIt("commonmark", {"html": False, "breaks": True}).render(markup)
+    if set(re.findall("<[^>]*>", body.html)) <= {"<p>", "</p>", "<br />"}:
+        said = unescape(re.sub("<[^>]*>", "", body.html.replace("</p>", "\n")))
+        assert body.text.strip("\n") == said.strip("\n")

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
+from html import escape
 from html.parser import HTMLParser
 from types import MappingProxyType
 
@@ -51,6 +52,9 @@ class Body:
     @classmethod
     def of(cls, markup: str) -> Body:
         """The body that is written in CommonMark."""
+        if plain := _paragraphs(markup):
+            html = "".join(_paragraph(part) for part in plain)
+            return cls(text="\n\n".join(plain) + "\n", html=html)
         reader = _reader()
         tokens = reader.parse(markup)
         return cls(text=_as_text(tokens), html=str(reader.renderer.render(tokens, reader.options, {})))
@@ -75,6 +79,21 @@ class Body:
         if mark in found[0] or mark in found[1]:
             raise ValueError("it is not in a paragraph of its own")
         return Body(text=found[0], html=found[1], style=style, pictures={**self.pictures, **pictures})
+
+
+_PLAIN = re.compile(  # a line that is nothing but text, whatever stands before and after it
+    r"(?!\d{1,9}[.)](?:\s|$))(?:[^\W_]|[\"'(„“‘€£$])[^\\`*_\[\]<>&\x00-\x1f\x7f-\x9f\u2028\u2029]*(?<!\s)"
+)
+
+
+def _paragraphs(markup: str) -> list[str]:
+    """The paragraphs of a body in which there is no markup, as of most; none where there may be some."""
+    found = re.split(r"\n{2,}", markup.strip("\n"))
+    return found if all(_PLAIN.fullmatch(line) for part in found for line in part.split("\n")) else []
+
+
+def _paragraph(text: str) -> str:
+    return "<p>" + escape(text, quote=False).replace('"', "&quot;").replace("\n", "<br />\n") + "</p>\n"
 
 
 _BLOCKS = frozenset(
