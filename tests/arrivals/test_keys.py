@@ -163,8 +163,10 @@ def test_several_files_are_one_run_in_the_order_of_their_names(tmp_path: Path) -
         read(tmp_path / "other.pdf")
 
 
-def test_pages_say_the_same_whoever_reads_them(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("loading", [0.0, 1e-9, 3.0])  # seconds in which this process reads too: none, a little, all
+def test_pages_say_the_same_whoever_reads_them(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, loading: float) -> None:
     """Several processes, a few pages each; what is wrong with a page is told as if one had read all."""
+    monkeypatch.setattr(processes, "_LOADING", loading)
     monkeypatch.setattr(runs, "_AT_ONCE", 2)
     monkeypatch.setattr(processes, "_WORTH_SPREADING", 2)
     shared = partial(processes.spread, lambda count: processes.local_executor(count, 2))

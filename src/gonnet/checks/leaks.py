@@ -157,7 +157,9 @@ class Watch:
     def _in_text(self, text: str, mine: frozenset[str]) -> tuple[Match, ...]:
         if not mine or text in self._found:
             return self._found[text]
-        owners = owners_in(text, self.values)
+        owners = owners_perhaps(text, self.values)
+        if owners is None:
+            owners = owners_in(text, self.values)
         if not owners:
             return self._found.keep(text, ())
         return self._found[text] if any(map(mine.isdisjoint, owners)) else ()

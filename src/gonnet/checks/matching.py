@@ -87,9 +87,11 @@ def matches_in_lines(text: str, values: Values) -> tuple[tuple[Match, ...], tupl
 
 
 def _matches(text: str, values: Values) -> list[Match]:
+    if values.is_free(letters_of(text)):  # as most texts
+        return []
     found = runs(text)
     standing = _standing(found.words, values)
-    return _matching(text, found, standing) if standing else []  # as in most texts
+    return _matching(text, found, standing) if standing else []
 
 
 def _standing(said: Sequence[str], values: Values) -> list[tuple[int, int, Value]]:

@@ -14,6 +14,8 @@ from collections.abc import Container, Iterator, Mapping, Sequence
 HEAD = 4
 """Characters with which a value is looked up."""
 
+_LONG = 60  # letters and digits; of fewer, each four are looked up by themselves
+
 
 class Sieve:
     """What values begin with.
@@ -33,20 +35,24 @@ class Sieve:
 
     def caught(self, letters: str) -> Iterator[str]:
         """The values whose letters and digits stand somewhere among these, also inside a word; some of them twice."""
+        if len(letters) < _LONG:
+            for at in range(len(letters) - HEAD + 1):
+                if (head := letters[at : at + HEAD]) in self._lengths:
+                    yield from self._at(letters, at, head)
+            return
         signs, numbers = _bytes(letters), set[int]()
         for first in range(HEAD):
             whole = (len(signs) - first) // HEAD * HEAD
             numbers |= self._numbers.intersection(array("I", signs[first : first + whole]))
         for head in (head for number in numbers for head in self._heads[number]):
-            yield from self._values(letters, head)
+            at = letters.find(head)
+            while at >= 0:
+                yield from self._at(letters, at, head)
+                at = letters.find(head, at + 1)
 
-    def _values(self, letters: str, head: str) -> Iterator[str]:
-        at = letters.find(head)
-        while at >= 0:
-            for length in self._lengths[head]:
-                if (part := letters[at : at + length]) in self._said:
-                    yield part
-            at = letters.find(head, at + 1)
+    def _at(self, letters: str, at: int, head: str) -> Iterator[str]:
+        parts = (letters[at : at + length] for length in self._lengths[head])
+        return (part for part in parts if part in self._said)
 
 
 def _bytes(letters: str) -> bytes:

@@ -140,6 +140,10 @@ class Values:
     def _made(self, letters: str) -> Value:
         return _value(self._said[letters])
 
+    def is_free(self, letters: str) -> bool:
+        """Whether a look at all of these letters and digits at once tells that no value stands among them."""
+        return not self._short and next(self._sieve.caught(letters), None) is None
+
     def owners_of(self, letters: str) -> list[Sequence[str]] | None:
         """Whose values may stand among these letters and digits, those that nobody searches for apart.
 

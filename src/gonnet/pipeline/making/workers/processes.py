@@ -6,6 +6,7 @@ import multiprocessing
 import os
 import signal
 import threading
+import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
@@ -18,6 +19,7 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 _ENDINGS = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)]
+_LOADING = 3.0  # seconds that a process takes to load the program, at most
 _WORTH_SPREADING = 6  # of what is shared out; below, starting processes takes longer
 _WORTH_A_POOL = 40  # packages; below, starting processes takes longer than drawing
 
@@ -69,16 +71,25 @@ def spread(
 ) -> Iterator[R]:
     """What is done for each first and its last, in order, by processes where there are enough of them.
 
+    While they load the program, this process does the first of it.
+
     Raises:
         StorageError: a process died.
     """
     if len(firsts) < _WORTH_SPREADING:
         yield from map(do, firsts, lasts)
         return
+    loaded = time.monotonic() + min(time.process_time(), _LOADING)  # they take about as long as this process did
     try:
         with executor(_WORTH_A_POOL * len(firsts)) as pool:
+            done = 0
+            for first, last in zip(firsts, lasts, strict=True):
+                if time.monotonic() > loaded:
+                    break
+                yield do(first, last)
+                done += 1
             with uninterrupted():
-                found = pool.map(do, firsts, lasts)
+                found = pool.map(do, firsts[done:], lasts[done:])
             yield from found
     except BrokenExecutor as error:
         raise StorageError(
