@@ -36,8 +36,8 @@ def charted(dairy: Dairy, options: str) -> tuple[ChartLayout, Layout, Any]:
     return next(block for block in layout.blocks if isinstance(block, ChartLayout)), layout, look
 
 
-def svg(chart: ChartLayout) -> str:
-    drawing = ChartDrawing(chart, family(), "#2f5d50", 400)
+def svg(chart: ChartLayout, accent: str = "#2f5d50") -> str:
+    drawing = ChartDrawing(chart, family(), accent, 400)
     pen = SvgPen(drawing.height)
     drawing.draw(pen)
     return "".join(pen.parts)
@@ -96,6 +96,19 @@ def test_lines_straight_across_are_drawn_and_named(dairy: Dairy) -> None:
     assert "Average: 183" in drawn
     dashes = re.findall(r'stroke-dasharray="([^"]+)"', drawn)
     assert len(set(dashes)) == 2
+
+
+@pytest.mark.parametrize("accent", ["#2f5d50", "#f5c400", "#000000"])
+def test_every_line_can_be_seen_well_and_told_from_the_others(dairy: Dairy, accent: str) -> None:
+    """Three to one against white paper (WCAG 2.1, 1.4.11), whatever the accent."""
+    shown = ", ".join(f"{{value: litres, show: {how}}}" for how in ("min", "max", "sum", "average"))
+    drawn = svg(charted(dairy, f"kind: lines, series: [{shown}]")[0], accent)
+    lines = set(re.findall(r'<polyline [^>]*stroke="(#\w{6})"[^>]*stroke-dasharray="([^"]*)"', drawn))
+    assert len({dash for _, dash in lines}) == 3
+    for colour in {colour for colour, _ in lines}:
+        parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
+        linear = [part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+        assert 1.05 / (0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2] + 0.05) >= 2.99
 
 
 @pytest.mark.parametrize("kind", ["bars", "stacked", "lines"])

@@ -20,6 +20,10 @@ _ROW = 15.0  # of a chart of shares
 _DASHES: tuple[tuple[float, ...], ...] = ((), (4, 2), (1, 1.5), (6, 2, 1, 2), (8, 3), (2, 2))
 
 
+_LIGHTER_LINES = (0.0, 0.4, 0.0, 0.2, 0.4, 0.1)
+_LIGHTEST = 0.3  # luminance that is three to one against white paper (WCAG 2.1, 1.4.11)
+
+
 class AnyPen(Protocol):
     """What a chart is drawn with; y counts from the lower edge, in points."""
 
@@ -60,8 +64,16 @@ class ChartDrawing:
             self._draw_axes()
 
     def _colour(self, number: int) -> Color:
-        part = LIGHTER[number % len(LIGHTER)]
+        return self._lighter(LIGHTER[number % len(LIGHTER)])
+
+    def _lighter(self, part: float) -> Color:
         return Color(*(value + (1 - value) * part for value in self._accent.rgb()))
+
+    def _line_colour(self, number: int) -> Color:
+        """The colour of a line, which has no edge: no lighter than can be seen well."""
+        lightest = _LIGHTER_LINES[number % len(_LIGHTER_LINES)]
+        colours = (self._lighter(part) for part in (lightest, lightest / 2, 0.0)) if number else ()
+        return next((colour for colour in colours if _luminance(colour) <= _LIGHTEST), INK)
 
     def _draw_shares(self) -> None:
         series, places = self._chart.series[0], self._chart.places
@@ -111,7 +123,7 @@ class ChartDrawing:
                 self._stacks(own, centres, slot, level)
             case _:
                 for number, series in enumerate(own):
-                    self._line(series, number, centres, level, INK if number == 0 else self._colour(number))
+                    self._line(series, number, centres, level, self._line_colour(number))
         run, first = [series for series in chart.series if series.of_run], self._first_line(own)
         for number, series in enumerate(run, first):
             self._line(series, number, centres, level, INK)
@@ -187,7 +199,7 @@ class ChartDrawing:
         marks += [(label, at, True) for at, label in enumerate(others, self._first_line(own))]
         for label, number, is_line in marks:
             if is_line:
-                colour = self._colour(number) if chart.kind == "lines" and 0 < number < len(own) else INK
+                colour = self._line_colour(number) if chart.kind == "lines" and number < len(own) else INK
                 self._pen.path([(x, y + 2.5), (x + 16, y + 2.5)], 1.2, colour, _DASHES[number % len(_DASHES)])
             else:
                 self._pen.box(x, y, 9, 6, self._colour(number), self._accent)
@@ -195,3 +207,9 @@ class ChartDrawing:
             shown = self._cut(label, self.width / 3, _SIZE)
             self._pen.text(x, y + 0.4, shown, REGULAR, _SIZE, INK)
             x += self._family.width(shown, REGULAR, _SIZE) + 14
+
+
+def _luminance(colour: Color) -> float:
+    """Relative luminance, from 0 to 1 (WCAG 2.1)."""
+    red, green, blue = (part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in colour.rgb())
+    return float(0.2126 * red + 0.7152 * green + 0.0722 * blue)
