@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from array import array
 from contextlib import closing
 from dataclasses import replace
@@ -12,7 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gonnet.data import Engine
+from gonnet.jobs.targets import TargetKind
 from gonnet.ledger import FolderStore, store
+from gonnet.ledger.past import Earlier, TakenElsewhere, known_as
 from gonnet.ledger.reading import Packages, those
 from gonnet.remembering import SeenTexts
 from recorded import package
@@ -41,6 +44,22 @@ def test_packages_are_read_when_they_are_looked_at(order: list[int], part: slice
     assert list(many[part]) == expected[part]
     assert [many[at] for at in range(-7, 7)] == [expected[at] for at in range(-7, 7)]
     assert list(those(many, lambda one: one.id % 2 == 0)) == [one for one in expected if one.id % 2 == 0]
+
+
+ADDRESSES = ["a@x.example", "b@x.example"]
+
+
+@given(st.lists(st.tuples(st.sampled_from("fg"), st.booleans(), st.sets(st.sampled_from(ADDRESSES)))))
+def test_what_left_elsewhere_is_what_the_newest_run_says(runs: list[tuple[str, bool, set[str]]]) -> None:
+    taken, numbered = TakenElsewhere(), [(len(runs) - at, *said) for at, said in enumerate(runs)]
+    for number, key, is_whole, addresses in numbered:
+        targets = frozenset((TargetKind.ADDRESS, address, "") for address in addresses)
+        taken.add(known_as(key, ""), Earlier(number, is_whole, targets))
+    for key, address in itertools.product("fg", ADDRESSES):
+        one = package(key, address)
+        ways = (number for number, of, whole, to in numbered if of == key and to and (whole or address in to))
+        assert taken.of(one, one.hand_overs[0]) == next(ways, None)
+    assert bool(taken) == any(addresses for _, _, addresses in runs)
 
 
 def test_tables_that_have_no_room_in_memory_are_on_the_disk_meanwhile(tmp_path: Path) -> None:

@@ -101,6 +101,7 @@ class Engine:
         self._connection.execute("SET error_on_division_by_zero=false")
         self._columns: dict[str, tuple[ColumnType, ...]] = {}
         self._counts: dict[str, int] = {}
+        self._kinds: dict[tuple[str, str], str] = {}
         self.tables: list[str] = []
         self.doubts: dict[str, str] = {}
         self._numbered: set[str] = set()
@@ -145,6 +146,7 @@ class Engine:
         if not _LOOKS.match(sql):
             self._columns.clear()
             self._counts.clear()
+            self._kinds.clear()
         connection = self._strict if strictly else self._connection
         with self._explained(sql, where, fix), self._in_time(connection):
             return connection.execute(sql, values).fetchall()
@@ -237,6 +239,18 @@ class Engine:
         if table not in self._columns:
             self._columns[table] = self._asked_columns(table)
         return self._columns[table]
+
+    def kind(self, table: str, sql: str, values: Mapping[str, object] | None = None) -> str:
+        """The type of an expression over the rows of `table`.
+
+        Raises:
+            DataError: it does not run.
+        """
+        if (table, sql) not in self._kinds:
+            own = next((column.type for column in self.columns(table) if quoted(column.name) == sql), None)
+            asked = f"describe select {sql} as value from {table}"
+            self._kinds[table, sql] = own or str(self.query(asked, values or {})[0][1])
+        return self._kinds[table, sql]
 
     def _asked_columns(self, table: str) -> tuple[ColumnType, ...]:
         try:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import groupby
 from operator import itemgetter
+from typing import NamedTuple
 
 from sqlalchemy import Connection, Subquery, func, select
 
@@ -106,24 +107,40 @@ class _Shown:
         return tuple(content for _, content in self._next[1])
 
 
-@dataclass(slots=True)
-class _Earlier:
+class Earlier(NamedTuple):
     """What left for one key in one other run of the same cycle."""
 
     run: int
-    is_whole: bool = True
-    targets: set[tuple[TargetKind, str, str]] = field(default_factory=set)
+    is_whole: bool
+    targets: frozenset[tuple[TargetKind, str, str]]
 
 
 @dataclass(frozen=True, slots=True)
 class TakenElsewhere:
     """What left, or may have left, in other regular runs of the same job and cycle.
 
+    A key is known as `same` spells it, with what else makes it the same.
+
     Attributes:
-        by_key: The key as `same` spells it, and what else makes it the same → what left for it, run by run.
+        whole: Key → the newest run in which all of it left, unless a part of it left in a newer one: as of nearly all.
+        parted: Other keys → what left for them, the newest run first.
     """
 
-    by_key: Mapping[tuple[str, str], tuple[_Earlier, ...]] = field(default_factory=dict)
+    whole: dict[str, int] = field(default_factory=dict)
+    parted: dict[str, list[Earlier]] = field(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        """Whether anything did."""
+        return bool(self.whole or self.parted)
+
+    def add(self, key: str, one: Earlier) -> None:
+        """What left for a key in an older run than all that is known of it."""
+        if key in self.whole or not one.targets:
+            return
+        if one.is_whole and key not in self.parted:
+            self.whole[key] = one.run
+        else:
+            self.parted.setdefault(key, []).append(one)
 
     def of(self, package: PackageRecord, part: HandOverRecord) -> int | None:
         """The run in which a hand-over of a package left, or may have; None where it did not.
@@ -131,10 +148,18 @@ class TakenElsewhere:
         Where everything of a package left, its key has what it is to get, whatever its addresses are now. Where only
         a part of it left, that part alone is taken.
         """
-        for earlier in self.by_key.get((same(package.key), package.once), ()):
+        key = known_as(same(package.key), package.once)
+        if (number := self.whole.get(key)) is not None:
+            return number
+        for earlier in self.parted.get(key, ()):
             if earlier.is_whole or _place(part.target) in earlier.targets:
                 return earlier.run
         return None
+
+
+def known_as(spelt: str, once: str) -> str:
+    """What a key is known by, with what else makes it the same."""
+    return f"{spelt}\0{once}"
 
 
 def _place(target: Target) -> tuple[TargetKind, str, str]:
@@ -157,16 +182,15 @@ def taken_elsewhere(work: Connection, run: RunRecord) -> TakenElsewhere:
         .where(_parts.purpose == Purpose.REGULAR, _parts.state != HandOverState.CLOSED)
         .order_by(_packages.id.desc())
     )
-    found: dict[tuple[tuple[str, str], int], _Earlier] = {}
-    for spelt, once, package, number, kind, name, place, state, what in work.execute(query):
-        earlier = found.setdefault(((spelt, once), package), _Earlier(number))
-        is_draft = what == HandOverKind.DRAFT and state == HandOverState.DRAFTED
-        if state in TAKEN and not is_draft:
-            earlier.targets.add(_place(Target(TargetKind(kind), name, place)))
-        else:
-            earlier.is_whole = False
-    by_key: dict[tuple[str, str], list[_Earlier]] = {}
-    for (key, _), earlier in found.items():
-        if earlier.targets:
-            by_key.setdefault(key, []).append(earlier)
-    return TakenElsewhere({key: tuple(runs) for key, runs in by_key.items()})
+    taken = TakenElsewhere()
+    rows = work.execute(query.execution_options(yield_per=_AT_ONCE))
+    for (spelt, once, _, number), parts in groupby(rows, key=lambda row: row[:4]):
+        targets, is_whole = set[tuple[TargetKind, str, str]](), True
+        for kind, name, place, state, what in (row[4:] for row in parts):
+            is_draft = what == HandOverKind.DRAFT and state == HandOverState.DRAFTED
+            if state in TAKEN and not is_draft:
+                targets.add(_place(Target(TargetKind(kind), name, place)))
+            else:
+                is_whole = False
+        taken.add(known_as(spelt, once), Earlier(number, is_whole, frozenset(targets)))
+    return taken

@@ -41,7 +41,7 @@ def signs_of_rows(engine: Engine, fields: Mapping[str, Sequence[str]], bound: Ma
     found: set[str] = set()
     for view, sql in ((view, sql) for view, expressions in fields.items() for sql in expressions):
         values = f"select distinct cast({sql} as varchar) as value from {view}"
-        if engine.query(f"describe select {sql} as value from {view}", bound)[0][1] == "VARCHAR":
+        if engine.kind(view, sql, bound) == "VARCHAR":
             rows = engine.query(f"select distinct unnest(string_split(value, '')) from ({values})", bound)
             found.update(str(sign) for (sign,) in rows)
     return frozenset(sign for sign in found if len(sign) == 1)

@@ -162,7 +162,7 @@ def _counted(found: Survey, values: Values) -> Iterator[tuple[str, Counter[tuple
 def _texts(found: Survey, view: str, sql: str) -> Iterator[tuple[str, int]]:
     """What an expression gives, a sample where it is very much, each text with how many recipients have it."""
     bound = found.values.bound()
-    kind = str(found.engine.query(f"describe select {sql} as value from {view}", bound)[0][1])
+    kind = found.engine.kind(view, sql, bound)
     if kind != "VARCHAR" and "INT" not in kind:
         return
     asked = (

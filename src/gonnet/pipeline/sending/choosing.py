@@ -104,7 +104,7 @@ def sent_already(run: RunRecord, tools: Tools) -> dict[str, int]:
     if run.purpose is not Purpose.REGULAR or run.state is not RunState.PREPARED:
         return {}
     taken = tools.ledger.taken_elsewhere(run)
-    packages = tools.ledger.packages(run.id, states=(State.READY,)) if taken.by_key else ()
+    packages = tools.ledger.packages(run.id, states=(State.READY,)) if taken else ()
     found = _parted(packages, taken)
     left = {package.key for package in found.packages}
     return {key: number for key, number in found.earlier.items() if key not in left}

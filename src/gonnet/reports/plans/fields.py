@@ -127,7 +127,6 @@ class Fields:
 
     def _type(self, sql: str, where: str) -> ColumnType:
         try:
-            rows = self.engine.query(f"describe select {sql} as value from {self.view}", self.bound)
+            return ColumnType(name="value", type=self.engine.kind(self.view, sql, self.bound))
         except DataError as error:
             raise JobError(f"this does not run: {error.what}", where=where, fix=error.fix) from error
-        return ColumnType(name="value", type=str(rows[0][1]))
