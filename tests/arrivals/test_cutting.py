@@ -305,6 +305,15 @@ def test_what_is_no_pdf_is_told_with_its_name(tmp_path: Path, damage: Callable[[
         cut(path)
 
 
+@pytest.mark.parametrize("content", [b"[ null ]", b"[]", b"<< /Length 0 >>"])
+def test_a_page_without_content_is_cut_too(content: bytes) -> None:
+    data = io.BytesIO()
+    with pikepdf.new() as pdf:
+        pdf.add_blank_page().obj["/Contents"] = pikepdf.Object.parse(content)
+        pdf.save(data)
+    assert [place for place, _ in parts_of_pdf(Cutter(data.getvalue()).part([1], "part"))][-1] == "page 1"
+
+
 def test_a_run_that_lost_its_table_is_repaired(tmp_path: Path) -> None:
     path = drawn(tmp_path, "Farm no. 117", "Farm no. 118")
     path.write_bytes(path.read_bytes().replace(b"startxref", b"startxxxx"))

@@ -87,14 +87,14 @@ def data_of(stream: Any) -> bytes:  # noqa: ANN401
 
 def is_deflated(stream: Any) -> bool:  # noqa: ANN401
     """Whether a stream is kept as parts of runs keep theirs, which are copied as they lie there."""
+    if not isinstance(stream, pikepdf.Stream):
+        return False
     return stream.get("/Filter") == "/FlateDecode" and "/DecodeParms" not in stream
 
 
 def _as_it_lies(stream: Any) -> bytes:  # noqa: ANN401
     """What tells a stream of content from others: the same bytes, deflated, hold the same."""
-    if isinstance(stream, pikepdf.Stream) and is_deflated(stream):
-        return b"deflated " + stream.read_raw_bytes()
-    return data_of(stream)
+    return b"deflated " + stream.read_raw_bytes() if is_deflated(stream) else data_of(stream)
 
 
 def _digest(streams: Sequence[Any]) -> bytes:
