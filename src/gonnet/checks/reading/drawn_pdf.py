@@ -20,7 +20,6 @@ from gonnet.checks.reading.pdf_texts import FIGURES, INFO, by_lines, parts_of_pd
 from gonnet.checks.spelling import BARRIER
 
 _FIRST, _EACH = 3, 50  # files that PDFium reads too: the first, and one in so many
-_MANY = 20_000
 
 _XREF = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
 _HEAD = re.compile(rb"(\d+) 0 obj\n<<(.*?)/Length (\d+)>>\nstream\n", re.DOTALL)
@@ -121,7 +120,7 @@ class _File:
         columns = (self._table[at :: _ENTRY.size] for at in range(5))
         return {int.from_bytes(place) for kind, *place in set(zip(*columns, strict=True)) if kind == 2}
 
-    def _entry(self, number: int) -> tuple[int, int]:
+    def _place_of(self, number: int) -> tuple[int, int]:
         """Whether an object stands by itself (1) or in a stream (2), and where."""
         if not 0 < number * _ENTRY.size < len(self._table):
             raise UnfamiliarError
@@ -136,7 +135,7 @@ class _File:
         return head[2], self._data[head.end() : head.end() + int(head[3])]
 
     def _stream(self, number: int) -> tuple[bytes, bytes]:
-        kind, place = self._entry(number)
+        kind, place = self._place_of(number)
         if kind != 1:
             raise UnfamiliarError
         return self._stream_at(place, number)
