@@ -137,6 +137,25 @@ def test_many_places_leave_out_texts_rather_than_let_them_touch(dairy: Dairy) ->
     assert all(first[1] < second[0] for first, second in itertools.pairwise(ends))
 
 
+@pytest.mark.parametrize("kind", ["bars", "lines"])
+def test_a_legend_takes_as_many_rows_as_it_needs_above_what_is_drawn(dairy: Dairy, kind: str) -> None:
+    labels = [f"Litres of dairy {number}, by the month" for number in range(6)]
+    shown = ", ".join(f"{{value: litres, label: '{label}'}}" for label in labels)
+    drawn = svg(charted(dairy, f"kind: {kind}, series: [{shown}], against: {{show: quartiles}}, target: 250")[0])
+    texts = re.findall(r'<text x="([\d.]+)" y="([\d.]+)"[^>]*>([^<]+)</text>', drawn)
+    places = {text: (float(x), float(y)) for x, y, text in texts}
+    legend = {text: place for text, place in places.items() if text[0].isalpha()}
+    rows = itertools.groupby(sorted((y, x, text) for text, (x, y) in legend.items()), lambda place: place[0])
+    ends = [[(x, x + family().width(text, "Gonnet-Regular", 7)) for _, x, text in row] for _, row in rows]
+    assert len(legend) == 10
+    assert len(ends) == 3
+    assert len(set(re.findall(r'stroke-dasharray="([^"]+)"', drawn))) == (9 if kind == "lines" else 4)
+    assert all(first[1] < second[0] for row in ends for first, second in itertools.pairwise(row))
+    assert max(end for row in ends for _, end in row) <= 400
+    ticks = [y for text, (_, y) in places.items() if text not in legend]
+    assert max(y for _, y in legend.values()) < min(ticks)
+
+
 def test_a_workbooks_chart_refers_to_the_cells_beside_it(dairy: Dairy) -> None:
     _, layout, look = charted(dairy, "kind: bars, series: {value: litres}, target: 250, unit: litres")
     data = draw(layout, "xlsx", look).data

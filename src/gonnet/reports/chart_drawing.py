@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from decimal import Decimal
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from reportlab.lib.colors import Color, HexColor
 
@@ -17,8 +17,10 @@ _SIZE = 7.0
 _LEGEND = 13.0
 _BELOW = 14.0
 _ROW = 15.0  # of a chart of shares
-_DASHES: tuple[tuple[float, ...], ...] = ((), (4, 2), (1, 1.5), (6, 2, 1, 2), (8, 3), (2, 2))
-
+_DASHES: tuple[tuple[float, ...], ...] = (
+    *((), (4, 2), (1, 1.5), (6, 2, 1, 2), (8, 3), (2, 2)),
+    *((1, 4), (12, 2, 2, 2), (5, 5), (3, 1), (8, 2, 2, 2, 2, 2), (12, 5)),
+)
 
 _LIGHTER_LINES = (0.0, 0.4, 0.0, 0.2, 0.4, 0.1)
 _LIGHTEST = 0.3  # luminance that is three to one against white paper (WCAG 2.1, 1.4.11)
@@ -42,6 +44,21 @@ class AnyPen(Protocol):
         """A line through points."""
 
 
+class _Mark(NamedTuple):
+    """One series or line in the legend: its text, its number, and where its mark begins."""
+
+    text: str
+    number: int
+    is_line: bool
+    x: float
+    row: int
+
+    @property
+    def text_at(self) -> float:
+        """Where its text begins."""
+        return self.x + (20 if self.is_line else 13)
+
+
 class ChartDrawing:
     """One chart, `width` points wide and at most `ceiling` points high."""
 
@@ -49,8 +66,11 @@ class ChartDrawing:
         self, chart: ChartLayout, family: Family, accent: str, width: float, ceiling: float = math.inf
     ) -> None:
         self._chart, self._family, self._accent = chart, family, HexColor(accent)
-        self._has_legend = chart.kind != "shares" and len(chart.series) + len(chart.lines) > 1
         self.width = width
+        self._own = [series for series in chart.series if not series.of_run]
+        self._run = [series for series in chart.series if series.of_run]
+        has_legend = chart.kind != "shares" and len(chart.series) + len(chart.lines) > 1
+        self._legend = self._legend_in_rows() if has_legend else []
         bars = max(len(chart.places), 1)
         self._row = min(_ROW, ceiling / bars)
         self.height = bars * self._row if chart.kind == "shares" else min(chart.height, ceiling)
@@ -101,7 +121,8 @@ class ChartDrawing:
     def _draw_axes(self) -> None:
         chart = self._chart
         left = max(self._family.width(text, REGULAR, _SIZE) for _, text in chart.ticks) + 6
-        top = self.height - (_LEGEND if self._has_legend else 0) - (15 if chart.unit else 4)
+        legend = (self._legend[-1].row + 1) * _LEGEND if self._legend else 0
+        top = self.height - legend - (15 if chart.unit else 4)
         low, high = chart.ticks[0][0], chart.ticks[-1][0]
 
         def level(value: Decimal) -> float:
@@ -115,7 +136,7 @@ class ChartDrawing:
         slot = (self.width - left) / max(len(chart.places), 1)
         centres = [left + slot * (at + 0.5) for at in range(len(chart.places))]
         self._places(centres, slot)
-        own = [series for series in chart.series if not series.of_run]
+        own = self._own
         match chart.kind:
             case "bars":
                 self._bars(own, centres, slot, level)
@@ -124,18 +145,17 @@ class ChartDrawing:
             case _:
                 for number, series in enumerate(own):
                     self._line(series, number, centres, level, self._line_colour(number))
-        run, first = [series for series in chart.series if series.of_run], self._first_line(own)
-        for number, series in enumerate(run, first):
+        first = self._first_line()
+        for number, series in enumerate(self._run, first):
             self._line(series, number, centres, level, INK)
-        for number, (_, value, _) in enumerate(chart.lines, first + len(run)):
+        for number, (_, value, _) in enumerate(chart.lines, first + len(self._run)):
             ends = [(left, level(value)), (self.width, level(value))]
             self._pen.path(ends, 1, INK, _DASHES[number % len(_DASHES)])
-        if self._has_legend:
-            self._legend(own, run)
+        self._draw_legend()
 
-    def _first_line(self, own: Sequence[SeriesLayout]) -> int:
+    def _first_line(self) -> int:
         """The number of the first dash that is free."""
-        return len(own) if self._chart.kind == "lines" else 1
+        return len(self._own) if self._chart.kind == "lines" else 1
 
     def _places(self, centres: Sequence[float], slot: float) -> None:
         """The texts along the axis; where they would touch, only every second or third."""
@@ -192,21 +212,32 @@ class ChartDrawing:
                 self._pen.path(points, 1.2, colour, _DASHES[number % len(_DASHES)])
                 points = []
 
-    def _legend(self, own: Sequence[SeriesLayout], run: Sequence[SeriesLayout]) -> None:
-        x, y, chart = 0.0, self.height - 8, self._chart
-        marks: list[tuple[str, int, bool]] = [(part.label, at, chart.kind == "lines") for at, part in enumerate(own)]
-        others = [*(part.label for part in run), *(f"{label}: {text}" for label, _, text in chart.lines)]
-        marks += [(label, at, True) for at, label in enumerate(others, self._first_line(own))]
+    def _legend_in_rows(self) -> list[_Mark]:
+        """What the legend shows, as many to a row as its width holds."""
+        chart, found, x, row = self._chart, list[_Mark](), 0.0, 0
+        marks = [(part.label, at, chart.kind == "lines") for at, part in enumerate(self._own)]
+        others = [*(part.label for part in self._run), *(f"{label}: {text}" for label, _, text in chart.lines)]
+        marks += [(label, at, True) for at, label in enumerate(others, self._first_line())]
         for label, number, is_line in marks:
-            if is_line:
-                colour = self._line_colour(number) if chart.kind == "lines" and number < len(own) else INK
+            mark = _Mark(self._cut(label, self.width / 3, _SIZE), number, is_line, x, row)
+            end = mark.text_at + self._family.width(mark.text, REGULAR, _SIZE)
+            if x and end > self.width:
+                row += 1
+                mark, end = mark._replace(x=0.0, row=row), end - x
+            found.append(mark)
+            x = end + 14
+        return found
+
+    def _draw_legend(self) -> None:
+        for mark in self._legend:
+            x, y, number = mark.x, self.height - 8 - mark.row * _LEGEND, mark.number
+            if mark.is_line:
+                is_own = self._chart.kind == "lines" and number < len(self._own)
+                colour = self._line_colour(number) if is_own else INK
                 self._pen.path([(x, y + 2.5), (x + 16, y + 2.5)], 1.2, colour, _DASHES[number % len(_DASHES)])
             else:
                 self._pen.box(x, y, 9, 6, self._colour(number), self._accent)
-            x += 20 if is_line else 13
-            shown = self._cut(label, self.width / 3, _SIZE)
-            self._pen.text(x, y + 0.4, shown, REGULAR, _SIZE, INK)
-            x += self._family.width(shown, REGULAR, _SIZE) + 14
+            self._pen.text(mark.text_at, y + 0.4, mark.text, REGULAR, _SIZE, INK)
 
 
 def _luminance(colour: Color) -> float:
