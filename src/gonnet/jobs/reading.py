@@ -31,6 +31,13 @@ M = TypeVar("M", bound=BaseModel)
 _UNIONS = FileDataSet, DatabaseDataSet, SqlDataSet, *typing.get_args(Arrival), *typing.get_args(Block)
 _UNION_TAGS = frozenset(part.__name__ for part in _UNIONS)
 
+_LIMITS = {
+    "greater_than_equal": "at least",
+    "greater_than": "more than",
+    "less_than_equal": "at most",
+    "less_than": "less than",
+}
+
 
 def load_job(workspace: Workspace, name: str, filled_up: Callable[[object], object] = lambda tree: tree) -> Job:
     """Read `jobs/NAME.yaml`; what it still lacks is filled up.
@@ -242,8 +249,15 @@ def _said(model: type[BaseModel], detail: ErrorDetails, place: Place) -> tuple[s
             )
         case "too_short":
             return f"'{name}' is empty", "Add at least one entry"
-        case "string_pattern_mismatch":
-            return f"'{given}' cannot be a name here", "Use letters, digits and _, beginning with a letter"
+        case "too_long":
+            return f"'{name}' has {context['actual_length']} entries", f"Leave at most {context['max_length']}"
+        case "greater_than_equal" | "greater_than" | "less_than_equal" | "less_than":
+            (limit,) = context.values()
+            return f"'{name}' must be {_LIMITS[kind]} {limit}, this is {given}", ""
+        case "string_too_short":
+            return f"the text of '{name}' is too short", f"Write at least {context['min_length']} letters"
+        case "string_too_long":
+            return f"the text of '{name}' is too long", f"Write at most {context['max_length']} letters"
         case "value_error":
             return str(context.get("error", detail["msg"])), ""
         case _:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from pydantic import Field, field_validator
+from typing import Annotated
+
+from pydantic import field_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.sections import Name, Section
+from gonnet.jobs.sections import Form, Name, Section
 from gonnet.jobs.values import Days
 
 
@@ -37,8 +39,8 @@ class Bucket(Section):
         secret_key: Their password: `${NAME}`.
     """
 
-    url: str = Field(pattern=r"^s3://[^/\s]+")
-    endpoint: str | None = Field(default=None, pattern="^https?://")
+    url: Annotated[str, Form(r"s3://[^/\s]+.*", "is not a bucket; write one such as s3://tarnvale/gonnet")]
+    endpoint: Annotated[str, Form("https?://.*", "is not the address of a server; begin with https://")] | None = None
     region: str | None = None
     access_key: str | None = None
     secret_key: str | None = None

@@ -2,11 +2,36 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import re
+from dataclasses import dataclass
+from typing import Annotated, Any
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic_core.core_schema import CoreSchema, no_info_after_validator_function
 
-NAME = r"^[A-Za-z][A-Za-z0-9_]*$"
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """What a text of a job or workspace file must look like.
+
+    Attributes:
+        pattern: A regular expression for the whole text, read alike by Python and by JSON Schema.
+        wrong: What a text is that has another form, and the cure: "… is not a cell; write one such as B3".
+    """
+
+    pattern: str
+    wrong: str
+
+    def _looked_at(self, text: str) -> str:
+        if not re.fullmatch(self.pattern, text):
+            raise ValueError(f"'{text}' {self.wrong}")
+        return text
+
+    def __get_pydantic_core_schema__(self, source: type, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return no_info_after_validator_function(self._looked_at, handler(source))
+
+    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+        return handler(schema) | {"pattern": f"^{self.pattern}$"}
 
 
 class Section(BaseModel):
@@ -28,7 +53,7 @@ class ConditionalBlock(Section):
     when: str | None = None
 
 
-Name = Annotated[str, Field(pattern=NAME)]
+Name = Annotated[str, Form("[A-Za-z][A-Za-z0-9_]*", "cannot be a name here; use letters, digits and _, a letter first")]
 
 
 def _listed(value: object) -> object:

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.sections import Section
+from gonnet.jobs.sections import Form, Section
 
 
 class PerMinute(Section):
@@ -35,6 +35,13 @@ def _as_over_all(value: object) -> object:
     return {"all": value} if isinstance(value, int) and not isinstance(value, bool) else value
 
 
+_Host = Annotated[
+    str,
+    Form(r"[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*", "is not the name of a machine; write one such as mail.tarnvale.example"),
+]
+_Address = Annotated[
+    str, Form(r"[!-~]+@[A-Za-z0-9.-]+", "is not an address; write one such as office@tarnvale.example")
+]
 _Report = Literal["failure", "delay", "success"]
 
 
@@ -70,8 +77,8 @@ class MailServer(Section):
     password: str | None = Field(default=None, repr=False)
     ca_file: str | None = None
     seconds: int = Field(default=60, ge=1, le=3600)
-    greets_as: Annotated[str | None, Field(pattern=r"^[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*$")] = None
-    bounces_to: Annotated[str | None, Field(pattern=r"^[!-~]+@[A-Za-z0-9.-]+$")] = None
+    greets_as: _Host | None = None
+    bounces_to: _Address | None = None
     connections: int = Field(default=1, ge=1, le=50)
     per_minute: Annotated[PerMinute, BeforeValidator(_as_over_all, json_schema_input_type=int | PerMinute)] = (
         PerMinute()

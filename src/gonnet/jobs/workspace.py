@@ -18,13 +18,18 @@ from gonnet.jobs.approval import Approval
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.record_places import LedgerPlace
-from gonnet.jobs.sections import Name, Names, Section
+from gonnet.jobs.sections import Form, Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
 from gonnet.jobs.smime import SmimeSpec
 from gonnet.jobs.style import Style
 from gonnet.wording.formats import House
 
 _T = TypeVar("_T")
+
+
+_Permissions = Annotated[
+    str, Form("[0-7]{3}", "is no permission of files; write three digits in quotes, such as '640'")
+]
 
 
 class FolderRoot(Section):
@@ -38,7 +43,7 @@ class FolderRoot(Section):
 
     path: str
     link: str | None = None
-    mode: str | None = Field(default=None, pattern="^[0-7]{3}$")
+    mode: _Permissions | None = None
 
     @field_validator("link")
     @classmethod
@@ -129,7 +134,9 @@ class Workers(Section):
         dask: The scheduler of a Dask cluster, such as `tcp://10.0.0.5:8786`.
     """
 
-    dask: str = Field(pattern=r"^(tcp|tls|ws|wss)://\S+:\d+$")
+    dask: Annotated[
+        str, Form(r"(tcp|tls|ws|wss)://\S+:[0-9]+", "is not a scheduler; write one such as tcp://10.0.0.5:8786")
+    ]
 
 
 class QueryLimits(Section):

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, field_validator, model_validator
 
 from gonnet.jobs.arrivals.common import FILE, ROW, SHEET, Coming, Pattern, Value
-from gonnet.jobs.sections import Name, Names, Section
+from gonnet.jobs.sections import Form, Name, Names, Section
 
-Place = Field(default=None, pattern=r"^[A-Za-z]{1,3}[1-9][0-9]{0,6}$")
+Place = Annotated[str, Form("[A-Za-z]{1,3}[1-9][0-9]{0,6}", "is not a cell; write one such as B3")]
 
 
 class KeyInWorkbook(Section):
@@ -22,7 +22,7 @@ class KeyInWorkbook(Section):
     """
 
     sheet: Pattern | None = None
-    cell: str | None = Place
+    cell: Place | None = None
     column: str | None = None
 
     @model_validator(mode="after")
@@ -40,7 +40,7 @@ class InWorkbook(Value):
         column: where rows are cut, the heading of the column that has it, or its letter.
     """
 
-    cell: str | None = Place
+    cell: Place | None = None
     column: str | None = None
 
     @model_validator(mode="after")
