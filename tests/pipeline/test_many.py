@@ -106,6 +106,7 @@ def test_it_is_as_with_few(many: Dairy, tmp_path: Path, monkeypatch: pytest.Monk
     monkeypatch.setattr(portions, "_WHOLE", 7)
     monkeypatch.setattr(portions, "_MANY", 7)
     monkeypatch.setattr(row_account, "_TOGETHER", 4)
+    monkeypatch.setattr(row_account, "_ADDED_UP", 9)
     monkeypatch.setattr(context, "_TOGETHER", 9)
     assert seen(many, tmp_path / "more") == few
     names = [name for _, _, _, documents in few["made"] for name, _ in documents]

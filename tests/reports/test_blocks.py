@@ -394,7 +394,7 @@ def test_a_text_has_looks_lists_and_links_but_values_have_none(dairy: Dairy) -> 
         ("chart: {kind: bars, over: day, series: {value: remark}, alt: x}", "must be a column of numbers"),
         ("chart: {kind: shares, over: day, series: {value: litres}, target: 5, alt: x}", "one series and no lines"),
         ("standing: {figure: liters, label: x}", "there is no figure 'liters'"),
-        ("standing: {figure: litres, label: x, least: 2}", "greater than or equal to 3"),
+        ("standing: {figure: litres, label: x, least: 2}", "must be at least 3, this is 2"),
         ("image: nothing.png", "'alt' is missing here"),
         ("{image: nothing.png, alt: x}", "nothing.png cannot be read"),
         ("{image: milk.csv, alt: x}", "milk.csv is no PNG, JPEG or SVG"),

@@ -139,7 +139,7 @@ def test_svg_without_its_extra_names_the_line_that_installs_it(dairy: Dairy, mon
         (", logo: nothing.png", "nothing.png cannot be read"),
         (", fonts: {regular: milk.csv, bold: milk.csv}", "the font milk.csv cannot be used"),
         (", fonts: {regular: nothing.ttf, bold: nothing.ttf}", "the font nothing.ttf cannot be used"),
-        (", margins: 2", "greater than or equal to 5"),
+        (", margins: 2", "must be at least 5, this is 2"),
     ],
 )
 def test_a_style_that_cannot_be_used_is_told(dairy: Dairy, style: str, says: str) -> None:

@@ -253,7 +253,7 @@ def _said(model: type[BaseModel], detail: ErrorDetails, place: Place) -> tuple[s
             return f"'{name}' has {context['actual_length']} entries", f"Leave at most {context['max_length']}"
         case "greater_than_equal" | "greater_than" | "less_than_equal" | "less_than":
             (limit,) = context.values()
-            return f"'{name}' must be {_LIMITS[kind]} {limit}, this is {given}", ""
+            return f"'{name}' must be {_LIMITS[kind]} {limit:g}, this is {given:g}", ""
         case "string_too_short":
             return f"the text of '{name}' is too short", f"Write at least {context['min_length']} letters"
         case "string_too_long":

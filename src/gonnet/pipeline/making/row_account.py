@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from decimal import Decimal
+from functools import cached_property
+from itertools import islice, zip_longest
 
 from gonnet.checks import Account
 from gonnet.checks.accounting import Bookkeeper
@@ -25,6 +27,7 @@ _OUR_FAULT = "This is a defect of Gonnet; nothing was sent, and nothing of this 
 
 Sums = Mapping[str, Decimal]
 _TOGETHER = 2_000  # keys
+_ADDED_UP = 100_000  # keys: so many are added up at once, so that none of it needs much memory
 _NOTHING: tuple[int, tuple[Decimal, ...]] = (0, ())
 
 
@@ -75,7 +78,7 @@ class _Books:
     def __init__(self, found: Survey, name: str, cut: Slices) -> None:
         self._found, self._name, self._cut = found, name, cut
         self._controls = _controls(found, cut.view)
-        self._sums = _SumsByKey(found, cut.view, self._controls)
+        self._sums = _SumsByKey(found, cut, self._controls)
         self._books = Bookkeeper()
         self._entered = SeenTexts()
         self._in_bundles: dict[str, str | None] = {}  # key → why no bundle with it leaves; None where one does
@@ -163,23 +166,38 @@ class _Books:
 class _SumsByKey:
     """How many rows each key has, and the exact sums of some columns over them: kept in the engine's tables.
 
-    Packages are entered in key order, so that those of the next ones are fetched together.
+    Packages are entered in key order, so that those of the next ones are fetched together. They are added up when the
+    first is asked for: by then the rows are in key order, where there are many.
 
     Args:
         found: The run.
-        view: The rows.
+        cut: The rows.
         columns: The columns, as SQL.
     """
 
-    def __init__(self, found: Survey, view: str, columns: Collection[str]) -> None:
-        self._engine, self._table = found.engine, f"{view}_sums"
-        more = f", {_summed(columns)}" if columns else ""
-        query = f"select gonnet_key, count(*) as gonnet_many{more} from {view} group by gonnet_key order by 1"
-        self._engine.query(f"create or replace table {self._table} as {query}", found.values.bound())
-        self._without = self._fetched("gonnet_key is null", {})
+    def __init__(self, found: Survey, cut: Slices, columns: Collection[str]) -> None:
+        self._engine, self._cut, self._columns = found.engine, cut, columns
+        self._bound = found.values.bound()
         self._most = None if found.plans.bundles else _TOGETHER  # bundles ask for keys in any order
         self._block: dict[str | None, tuple[int, tuple[Decimal, ...]]] = {}
         self._first = self._last = ""
+
+    @cached_property
+    def _table(self) -> str:
+        table, view = f"{self._cut.view}_sums", self._cut.view
+        more = f", {_summed(self._columns)}" if self._columns else ""
+        query = f"select gonnet_key, count(*) as gonnet_many{more} from {view} where gonnet_key"
+        self._engine.query(f"create or replace table {table} as {query} is null group by 1", self._bound)
+        firsts = list(islice(self._cut.counts, 0, None, _ADDED_UP))
+        for first, end in zip_longest(firsts, firsts[1:]):
+            within = ">= $gonnet_first" + (" and gonnet_key < $gonnet_end" if end is not None else "")
+            bound = {**self._bound, "gonnet_first": first, "gonnet_end": end}
+            self._engine.query(f"insert into {table} {query} {within} group by 1 order by 1", bound)
+        return table
+
+    @cached_property
+    def _without(self) -> dict[str | None, tuple[int, tuple[Decimal, ...]]]:
+        return self._fetched("gonnet_key is null", {})
 
     def of(self, key: str | None) -> tuple[int, tuple[Decimal, ...]]:
         """The rows and the sums of a key, or of what has none; no sums where it has no rows."""
