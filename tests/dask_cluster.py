@@ -20,11 +20,12 @@ class Cluster:
 
     Attributes:
         address: Of the scheduler.
-        workers: The workers, each with its nanny, which starts another one in its place.
+        workers: The workers; each with its nanny, which starts another one in its place, where they have some.
     """
 
     address: str
     folder: Path
+    has_nannies: bool
     workers: list[subprocess.Popen[bytes]] = field(default_factory=list)
 
     def join(self, env: Mapping[str, str] | None = None, threads: int = 1) -> subprocess.Popen[bytes]:
@@ -37,15 +38,11 @@ class Cluster:
             str(self.folder),
             "--death-timeout",
             "60",
+            *(() if self.has_nannies else ("--no-nanny",)),
         ]
         worker = started("worker", self.address, *words, env=env)
         self.workers.append(worker)
         return worker
-
-    def leave(self, worker: subprocess.Popen[bytes]) -> None:
-        """Let a worker go, as an operator does."""
-        end(worker)
-        self.workers.remove(worker)
 
 
 def started(what: str, *words: str, env: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
@@ -79,11 +76,11 @@ def kill(number: int) -> None:
 
 
 @contextmanager
-def cluster(folder: Path, workers: int = 2, threads: int = 1) -> Iterator[Cluster]:
-    """Run one; its workers need not be there yet."""
+def cluster(folder: Path, workers: int = 2, threads: int = 1, *, nannies: bool = True) -> Iterator[Cluster]:
+    """Run one; its workers need not be there yet. Without nannies it takes half the processes."""
     port = free_port()
     scheduler = started("scheduler", "--host", "127.0.0.1", "--port", str(port), "--no-dashboard")
-    found = Cluster(f"tcp://127.0.0.1:{port}", folder)
+    found = Cluster(f"tcp://127.0.0.1:{port}", folder, nannies)
     try:
         wait_for(lambda: listening(port))
         for _ in range(workers):

@@ -46,6 +46,20 @@ def many(dairy: Dairy, monkeypatch: pytest.MonkeyPatch) -> Dairy:
     return dairy
 
 
+_MADE_HERE: dict[str, list[Any]] = {}
+
+
+@pytest.fixture
+def here(many: Dairy) -> dict[str, list[Any]]:
+    """What this machine makes of them, whatever the folder: made once for all tests."""
+    if not _MADE_HERE:
+        with many.tools() as tools:
+            _MADE_HERE.update(made(many, tools))
+            shutil.rmtree(tools.store.folder)
+    assert {state for state, *_ in _MADE_HERE.values()} == {"ready"}
+    return _MADE_HERE
+
+
 def on(tools: Tools, address: str) -> Tools:
     return replace(tools, cluster=address, cluster_from=1)
 
@@ -60,11 +74,9 @@ def made(dairy: Dairy, tools: Tools, *changes: tuple[str, str]) -> dict[str, lis
 
 
 def test_the_same_bytes_with_the_store_in_sight_and_without(
-    many: Dairy, two: Cluster, monkeypatch: pytest.MonkeyPatch
+    many: Dairy, two: Cluster, here: dict[str, list[Any]], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with many.tools() as tools:
-        here = made(many, tools)
-        assert {state for state, *_ in here.values()} == {"ready"}
         assert made(many, on(tools, two.address)) == here
         shutil.rmtree(tools.store.folder)
         monkeypatch.setattr(ClusterCrew, "_show_the_store", lambda _self: None)
@@ -75,9 +87,10 @@ def test_the_same_bytes_with_the_store_in_sight_and_without(
 
 
 @pytest.mark.parametrize("moment", [0.4])
-def test_a_worker_that_is_killed_costs_nothing_but_time(many: Dairy, two: Cluster, moment: float) -> None:
+def test_a_worker_that_is_killed_costs_nothing_but_time(
+    many: Dairy, two: Cluster, here: dict[str, list[Any]], moment: float
+) -> None:
     with many.tools() as tools:
-        here = made(many, tools)
         victims = [number for worker in two.workers for number in children(worker)]
         assassin = threading.Timer(moment, kill, (victims[0],))
         assassin.start()
@@ -87,15 +100,15 @@ def test_a_worker_that_is_killed_costs_nothing_but_time(many: Dairy, two: Cluste
     wait_for(lambda: sum(len(children(worker)) for worker in two.workers) >= 2)
 
 
-def test_the_only_worker_is_lost_while_it_draws_and_one_of_four_threads_joins(many: Dairy, tmp_path: Path) -> None:
-    with many.tools() as tools, cluster(tmp_path, 1) as found:
-        here, first = made(many, tools), found.workers[0]
-        shutil.rmtree(tools.store.folder)
+def test_the_only_worker_is_lost_while_it_draws_and_one_of_four_threads_joins(
+    many: Dairy, here: dict[str, list[Any]], tmp_path: Path
+) -> None:
+    with many.tools() as tools, cluster(tmp_path, 1, nannies=False) as found:
+        first = found.workers[0]
 
         def change() -> None:
             wait_for(lambda: any(tools.store.folder.glob("*/*")))
-            for number in (first.pid, *children(first)):
-                kill(number)
+            kill(first.pid)
             found.join(threads=4)
 
         changing = threading.Thread(target=change)
@@ -106,19 +119,17 @@ def test_the_only_worker_is_lost_while_it_draws_and_one_of_four_threads_joins(ma
 
 @pytest.mark.parametrize("from_the_start", [False, True])
 def test_a_worker_that_hangs_and_looks_alive_holds_nothing_up(
-    many: Dairy, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, *, from_the_start: bool
+    many: Dairy, here: dict[str, list[Any]], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, *, from_the_start: bool
 ) -> None:
     monkeypatch.setattr("gonnet.pipeline.making.workers.cluster._PATIENCE", 2)
-    with many.tools() as tools, cluster(tmp_path, 2) as found:
-        here, (first, _) = made(many, tools), found.workers
-        shutil.rmtree(tools.store.folder)
+    with many.tools() as tools, cluster(tmp_path, 2, nannies=False) as found:
+        first = found.workers[0]
 
         def hang() -> None:
             if not from_the_start:
                 wait_for(lambda: any(tools.store.folder.glob("*/*")))
                 time.sleep(0.6)  # with a batch that it has made and not given, and one that it makes
-            for number in children(first):
-                os.kill(number, signal.SIGSTOP)
+            os.kill(first.pid, signal.SIGSTOP)
 
         hanging = threading.Thread(target=hang)
         hanging.start()
@@ -128,15 +139,14 @@ def test_a_worker_that_hangs_and_looks_alive_holds_nothing_up(
             assert made(many, on(tools, found.address)) == here
         finally:
             hanging.join()
-            for number in children(first):
-                kill(number)
+            kill(first.pid)
 
 
 def test_a_worker_that_is_not_like_this_machine_is_refused_before_the_first_batch(many: Dairy, tmp_path: Path) -> None:
     other = tmp_path / "other"
     shutil.copytree(Path(gonnet.__file__).parent, other / "gonnet", ignore=shutil.ignore_patterns("__pycache__"))
     (other / "gonnet/scratch.py").write_text("# older\n" + (other / "gonnet/scratch.py").read_text("utf-8"), "utf-8")
-    with many.tools() as tools, cluster(tmp_path, 0) as found:
+    with many.tools() as tools, cluster(tmp_path, 0, nannies=False) as found:
         found.join(env={"PYTHONPATH": str(other)})
         with pytest.raises(UnreachableError, match=r"worker tcp.* is not like this machine: Gonnet \w+, here \w+"):
             made(many, on(tools, found.address))
