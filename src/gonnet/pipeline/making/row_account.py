@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from decimal import Decimal
 from functools import cached_property
-from itertools import islice, zip_longest
+from itertools import islice
 
 from gonnet.checks import Account
 from gonnet.checks.accounting import Bookkeeper
@@ -186,13 +186,17 @@ class _SumsByKey:
     def _table(self) -> str:
         table, view = f"{self._cut.view}_sums", self._cut.view
         more = f", {_summed(self._columns)}" if self._columns else ""
-        query = f"select gonnet_key, count(*) as gonnet_many{more} from {view} where gonnet_key"
-        self._engine.query(f"create or replace table {table} as {query} is null group by 1", self._bound)
-        firsts = list(islice(self._cut.counts, 0, None, _ADDED_UP))
-        for first, end in zip_longest(firsts, firsts[1:]):
-            within = ">= $gonnet_first" + (" and gonnet_key < $gonnet_end" if end is not None else "")
+        query = f"select gonnet_key, count(*) as gonnet_many{more} from {view}"
+        starts = list(islice(self._cut.counts, _ADDED_UP, None, _ADDED_UP))
+        into = f"create or replace table {table} as"
+        for first, end in zip([None, *starts], [*starts, None], strict=True):
+            # What has no key belongs to the first part.
+            least = "gonnet_key >= $gonnet_first" if first is not None else "true"
+            most = "gonnet_key < $gonnet_end" if end is not None else "true"
+            within = f"{least} and {most}" if first is not None else f"gonnet_key is null or {most}"
             bound = {**self._bound, "gonnet_first": first, "gonnet_end": end}
-            self._engine.query(f"insert into {table} {query} {within} group by 1 order by 1", bound)
+            self._engine.query(f"{into} {query} where {within} group by 1 order by 1", bound)
+            into = f"insert into {table}"
         return table
 
     @cached_property

@@ -95,9 +95,8 @@ def widest(fields: Fields, column: ColumnPlan, at: int, house: House) -> tuple[s
     values = f"(select {fields.sql_at(at)} as value from {fields.view}) where value is not null"
     if column.kind is ValueKind.NUMBER:
         totals = ", sum(value)" if column.total == "sum" else ""
-        found: list[Any] = list(fields.answer(f"select min(value), max(value){totals} from {values}")[0])
-        longest = f"select value from {values} order by length(cast(value as varchar)) desc limit 1"
-        found += [value for (value,) in fields.answer(longest)]
+        longest = "arg_max(value, (length(cast(value as varchar)), value))"
+        found: list[Any] = list(fields.answer(f"select min(value), max(value), {longest}{totals} from {values}")[0])
     else:
         longest = f"select distinct value from {values} order by length(cast(value as varchar)) desc, 1 limit 40"
         found = [value for (value,) in fields.answer(longest)]
