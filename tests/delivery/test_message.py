@@ -80,6 +80,19 @@ def test_the_whole_message() -> None:
     assert b"\n" not in data.replace(b"\r\n", b"")
 
 
+@pytest.mark.parametrize(
+    ("form", "encoding", "charset"),
+    [("txt", "utf-8", "utf-8"), ("html", "utf-8", "utf-8"), ("csv", "utf-8-sig", "utf-8"), ("txt", "cp1252", None)],
+)
+def test_text_beyond_ascii_says_how_it_is_written_where_that_is_known(
+    form: str, encoding: str, charset: str | None
+) -> None:
+    data = "Zoë's Dairy, 12 €\r\n".encode(encoding)
+    (part,) = opened(compose(written(), [Attachment(name=f"a.{form}", format=form, data=data)], NOW)).iter_attachments()
+    assert part.get_param("charset") == charset
+    assert part.get_payload(decode=True) == data
+
+
 @pytest.mark.parametrize("end", ["\n", "\r", "\n.\n", "\r\n.\r", "\r\r\n"])
 def test_no_line_ends_in_a_way_of_its_own(end: str) -> None:
     sealed = written().replace(b"Dear", end.encode() + b"Dear")

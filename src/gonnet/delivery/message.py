@@ -213,9 +213,20 @@ def _outer(sealed: bytes) -> str:
     return head.rpartition('boundary="')[2].rstrip('"')
 
 
-def _type_of(form: str) -> str:
-    """The media type of a file by the ending of its name."""
-    return _TYPES.get(form) or mimetypes.guess_type(f"file.{form}")[0] or "application/octet-stream"
+def _type_of(attachment: Attachment) -> str:
+    """The media type of a file by the ending of its name; text that says nothing else is ASCII (RFC 2046, 4.1.2)."""
+    form = attachment.format
+    found = _TYPES.get(form) or mimetypes.guess_type(f"file.{form}")[0] or "application/octet-stream"
+    is_more = found.startswith("text/") and not attachment.data.isascii() and _is_utf_8(attachment.data)
+    return f'{found}; charset="utf-8"' if is_more else found
+
+
+def _is_utf_8(data: bytes) -> bool:
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True
 
 
 def _attachment_head(attachment: Attachment) -> str:
@@ -225,7 +236,7 @@ def _attachment_head(attachment: Attachment) -> str:
     else:  # RFC 2231, 4
         shown = f"filename*=utf-8''{quote(name, safe='')}"
     return (
-        f"Content-Type: {_type_of(attachment.format)}\r\n"
+        f"Content-Type: {_type_of(attachment)}\r\n"
         "Content-Transfer-Encoding: base64\r\n"
         f"Content-Disposition: attachment; {shown}\r\n"
     )
