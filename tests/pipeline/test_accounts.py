@@ -94,6 +94,8 @@ def test_it_is_signed_with_a_key_that_openssl_checks_by(sent: Dairy, monkeypatch
 
 def test_a_copy_is_whole_while_others_write_and_works_where_it_is_put(sent: Dairy, tmp_path: Path) -> None:
     job = load_job(load_workspace(sent.folder), "statements")
+    sent.write(".env", "RELAY=pass\n")
+    (sent.folder / ".env").chmod(0o600)
     with sent.tools() as tools, sent.tools() as other:
         busy = threading.Thread(target=lambda: [prepare(job, other, Request(as_of=AS_OF, asked={})) for _ in range(3)])
         busy.start()
@@ -106,6 +108,8 @@ def test_a_copy_is_whole_while_others_write_and_works_where_it_is_put(sent: Dair
         with pytest.raises(StorageError, match="inside of its workspace"):
             copy(tools, sent.folder / "copy")
     assert (tmp_path / "copy/archive").is_dir()
+    assert made.without_passwords
+    assert not (tmp_path / "copy/.env").exists()
     shutil.rmtree(sent.folder)
     with open_tools(load_workspace(tmp_path / "copy")) as tools:
         assert [fault for fault in verify(tools).faults if "outside of the ledger" not in fault.what] == []

@@ -86,7 +86,10 @@ def _copied(tools: Tools, folder: Path, *, as_json: bool) -> int:
         )
         if made.is_apart:
             _show.line("Its gonnet.yaml names another place for the record; take `folder` and `store` of `ledger` out.")
-        _show.line("The key of its seals is not in it: keep that apart (docs/auditing.md).", "bright_black")
+        left_out = "The key of its seals is not in it: keep that apart"
+        if made.without_passwords:
+            left_out = "The key of its seals and .env, with the passwords, are not in it: keep them apart"
+        _show.line(f"{left_out} (docs/auditing.md).", "bright_black")
     return _exit.ATTENTION if made.verdict.faults else _exit.DONE
 
 

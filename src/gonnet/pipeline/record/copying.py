@@ -16,6 +16,7 @@ from gonnet.pipeline.record.verify import Verdict, verify
 from gonnet.pipeline.tools import Progress, Tools, no_progress
 
 _KEPT = ".gonnet"
+_PASSWORDS = ".env"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,6 +29,7 @@ class Copied:
         kept: How many files of the store it has.
         is_apart: Whether `gonnet.yaml` names a place outside of the workspace for the ledger or the rendered files,
             which is not the copy's.
+        without_passwords: Whether `.env` was left out: who may look at a record, or stores it, need not know them.
         verdict: What came of comparing it.
     """
 
@@ -35,6 +37,7 @@ class Copied:
     files: int
     kept: int
     is_apart: bool
+    without_passwords: bool
     verdict: Verdict
 
 
@@ -74,7 +77,14 @@ def copy(tools: Tools, folder: Path, progress: Progress = no_progress) -> Copied
             fix="Make room, or choose another folder; what was copied so far can be deleted",
         ) from error
     is_apart = is_outside or workspace.file.ledger.store is not None
-    return Copied(folder=folder, files=files, kept=count, is_apart=is_apart, verdict=verdict)
+    return Copied(
+        folder=folder,
+        files=files,
+        kept=count,
+        is_apart=is_apart,
+        without_passwords=(workspace.folder / _PASSWORDS).exists(),
+        verdict=verdict,
+    )
 
 
 def _require_free(there: Path, workspace: Path) -> None:
@@ -87,11 +97,13 @@ def _require_free(there: Path, workspace: Path) -> None:
 
 
 def _copied(workspace: Path, there: Path, kept: Path) -> Iterator[int]:
-    """Copy the files that are not of the record."""
+    """Copy the files that are not of the record, without the passwords."""
     for at, folders, names in os.walk(workspace):
         folders[:] = [name for name in folders if (Path(at) / name).resolve() != kept]
         to = there / Path(at).relative_to(workspace)
         to.mkdir(parents=True, exist_ok=True)
         for name in names:
+            if Path(at) == workspace and name == _PASSWORDS:
+                continue
             shutil.copy2(Path(at) / name, to / name, follow_symlinks=False)
             yield 1
