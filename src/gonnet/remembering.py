@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from typing import TypeVar, overload
 
 K = TypeVar("K", bound=Hashable)
@@ -41,7 +41,11 @@ class Texts(Sequence[str]):
 
     def add(self, text: str) -> int:
         """Keep a text; its number."""
-        self._all += text.encode("utf-8", "surrogatepass")
+        return self.add_raw(text.encode("utf-8", "surrogatepass"))
+
+    def add_raw(self, raw: bytes) -> int:
+        """Keep a text that is in UTF-8; its number."""
+        self._all += raw
         self._ends.append(len(self._all))
         return len(self._ends) - 2
 
@@ -61,6 +65,12 @@ class Texts(Sequence[str]):
         if not 0 <= number < len(self):
             raise IndexError(number)
         return self.raw(number).decode("utf-8", "surrogatepass")
+
+    def __iter__(self) -> Iterator[str]:
+        """Those that are there when it begins."""
+        texts, ends = self._all, self._ends
+        for number in range(len(self)):
+            yield texts[ends[number] : ends[number + 1]].decode("utf-8", "surrogatepass")
 
     def __len__(self) -> int:
         return len(self._ends) - 1

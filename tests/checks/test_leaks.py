@@ -209,8 +209,10 @@ def test_very_many_values_are_kept_in_less_room_and_are_the_same(
     few = Values(every, harmless=["North"])
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(checks.values, "_FEW", -1)
+        patch.setattr(checks.book, "_AT_FIRST", 2)
         many = pickle.loads(pickle.dumps(Values(every, harmless=["North"])))
     assert type(many._said) is Book
+    assert len(list(many)) == len(many._said)
     assert {letters: few.said(letters) for letters in few} == {letters: many.said(letters) for letters in many}
     for text in texts:
         assert [one.spelled for one in matches(text, few)] == [one.spelled for one in matches(text, many)]

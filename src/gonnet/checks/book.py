@@ -10,7 +10,8 @@ from zlib import crc32
 from gonnet.checks.spelling import plain
 from gonnet.remembering import SeenTexts, Texts
 
-_SEARCHED, _LIVING, _AS_LETTERS, _FROM_RIGHT = 1, 2, 4, 8
+_SEARCHED, _LIVING, _AS_LETTERS, _FROM_RIGHT, _REPLACED = 1, 2, 4, 8, 16
+_AT_FIRST = 1_024  # places of the table; it grows
 
 
 class Said(NamedTuple):
@@ -35,7 +36,8 @@ class Book(Mapping[str, Said]):
     """What is known of values, by their letters and digits: about 80 bytes for each, and not 400.
 
     A table of numbers with open addressing (Knuth, The Art of Computer Programming 6.4, algorithm L) says where the
-    letters of a value are; an owner is a key, and the number of the owner before it.
+    letters of a value are, and their checksums which of them are worth a look; an owner is a key, and the number of the
+    owner before it.
     """
 
     def __init__(self) -> None:
@@ -44,16 +46,17 @@ class Book(Mapping[str, Said]):
         self._kind, self._flags = array("H"), array("B")
         self._owner, self._count = array("I"), array("I")
         self._key_of, self._before = array("I", (0,)), array("I", (0,))
-        self._slots = array("I", bytes(4 * 1024))
+        self._slots, self._sums = array("I", bytes(4 * _AT_FIRST)), array("I")
         self._there = 0
         self._pairs: SeenTexts | None = SeenTexts()
         self._last = ""
 
     def enter(self, letters: str, kind: str, text: str, key: str, *, lives: bool) -> None:
         """One more whom a value names; what it is, and how it is written, is as the first time."""
-        number = self._find(letters)
+        raw = letters.encode("utf-8", "surrogatepass")
+        number = self._find(raw)
         if number is None:
-            number = self._put(letters, kind, text, 0)
+            number = self._put(raw, kind, text, 0)
         if lives:
             self._flags[number] |= _LIVING
         if self._pairs is not None and self._pairs.add(f"{letters}\0{key}"):
@@ -66,10 +69,21 @@ class Book(Mapping[str, Said]):
         """Nobody is entered any more."""
         self._pairs = None
 
-    def first_said(self) -> Iterator[tuple[int, str, Said, bool]]:
-        """Number, letters, value and whether it names somebody with rows, of each value that was entered."""
-        for number in range(len(self._letters)):
-            yield number, self._letters[number], self._said(number, with_owners=False), self._has(number, _LIVING)
+    def entered(self) -> Iterator[tuple[int, str]]:
+        """Number and letters of each value that was entered."""
+        yield from enumerate(self._letters)
+
+    def text(self, number: int) -> str:
+        """A value as the data have it."""
+        return self._texts[number]
+
+    def kind(self, number: int) -> str:
+        """What a value is."""
+        return self._kinds[self._kind[number]]
+
+    def lives(self, number: int) -> bool:
+        """Whether a value names somebody with rows."""
+        return self._has(number, _LIVING)
 
     def owners(self, number: int) -> int:
         """How many keys a value names."""
@@ -81,7 +95,7 @@ class Book(Mapping[str, Said]):
 
     def also_shorter(self, number: int, letters: str) -> None:
         """Let a value be found without the zeros before it, unless somebody else has what is left."""
-        there = self._find(letters)
+        there = self._find(letters.encode("utf-8", "surrogatepass"))
         if there is not None and not self._has(there, _AS_LETTERS):
             return
         self._also(number, letters, _AS_LETTERS, there)
@@ -93,33 +107,34 @@ class Book(Mapping[str, Said]):
     def _also(self, number: int, letters: str, how: int, there: int | None) -> None:
         if there is None:
             kind, searched = self._kind[number], self._flags[number] & _SEARCHED
-            there = self._put(letters, self._kinds[kind], self._texts[number], how | searched)
+            raw = letters.encode("utf-8", "surrogatepass")
+            there = self._put(raw, self._kinds[kind], self._texts[number], how | searched)
         for key in self._owners(number):
             self._own(there, key)
 
     def __getitem__(self, letters: str) -> Said:
-        number = self._find(letters)
+        number = self._find(letters.encode("utf-8", "surrogatepass"))
         if number is None:
             raise KeyError(letters)
         return self._said(number)
 
     def __contains__(self, letters: object) -> bool:
-        return self._find(str(letters)) is not None
+        return self._find(str(letters).encode("utf-8", "surrogatepass")) is not None
 
     def __iter__(self) -> Iterator[str]:
-        every = ((number, self._letters[number]) for number in range(len(self._letters)))
-        return (letters for number, letters in every if self._find(letters) == number)
+        flags = self._flags
+        return (letters for number, letters in enumerate(self._letters) if not flags[number] & _REPLACED)
 
     def __len__(self) -> int:
         return self._there
 
-    def _said(self, number: int, *, with_owners: bool = True) -> Said:
-        kind, text = self._kinds[self._kind[number]], self._texts[number]
+    def _said(self, number: int) -> Said:
+        text = self._texts[number]
         written = self._letters[number] if self._has(number, _AS_LETTERS) else None
         if self._has(number, _FROM_RIGHT):
             written = plain(text)[::-1]
-        owners = tuple(self._keys[key] for key in self._owners(number)) if with_owners else ()
-        return Said(kind, text, owners, self._has(number, _SEARCHED), written)
+        owners = tuple(self._keys[key] for key in self._owners(number))
+        return Said(self.kind(number), text, owners, self._has(number, _SEARCHED), written)
 
     def _has(self, number: int, flag: int) -> bool:
         return bool(self._flags[number] & flag)
@@ -138,9 +153,9 @@ class Book(Mapping[str, Said]):
         self._owner[number] = len(self._key_of) - 1
         self._count[number] += 1
 
-    def _put(self, letters: str, kind: str, text: str, flags: int) -> int:
+    def _put(self, raw: bytes, kind: str, text: str, flags: int) -> int:
         """Keep a value, in place of one with the same letters."""
-        number = self._letters.add(letters)
+        number = self._letters.add_raw(raw)
         self._texts.add(text)
         if kind not in self._kinds:
             self._kinds.append(kind)
@@ -148,26 +163,37 @@ class Book(Mapping[str, Said]):
         self._flags.append(flags)
         self._owner.append(0)
         self._count.append(0)
-        at = self._place(letters.encode("utf-8", "surrogatepass"))
-        self._there += not self._slots[at]
+        at = self._place(raw)
+        self._sums.append(crc32(raw))
+        if self._slots[at]:
+            self._flags[self._slots[at] - 1] |= _REPLACED
+        else:
+            self._there += 1
         self._slots[at] = number + 1
         if 3 * self._there > 2 * len(self._slots):
             self._grow()
         return number
 
-    def _find(self, letters: str) -> int | None:
-        number = self._slots[self._place(letters.encode("utf-8", "surrogatepass"))]
+    def _find(self, raw: bytes) -> int | None:
+        number = self._slots[self._place(raw)]
         return number - 1 if number else None
 
     def _place(self, raw: bytes) -> int:
         """Where the number of some letters is, or would be."""
-        slots, mask = self._slots, len(self._slots) - 1
-        at = crc32(raw) & mask
-        while (number := slots[at]) and self._letters.raw(number - 1) != raw:
+        slots, sums, mask = self._slots, self._sums, len(self._slots) - 1
+        wanted = crc32(raw)
+        at = wanted & mask
+        while number := slots[at]:
+            if sums[number - 1] == wanted and self._letters.raw(number - 1) == raw:
+                break
             at = (at + 1) & mask
         return at
 
     def _grow(self) -> None:
         numbers, self._slots = self._slots, array("I", bytes(8 * len(self._slots)))
+        slots, sums, mask = self._slots, self._sums, len(self._slots) - 1
         for number in filter(None, numbers):
-            self._slots[self._place(self._letters.raw(number - 1))] = number
+            at = sums[number - 1] & mask
+            while slots[at]:
+                at = (at + 1) & mask
+            slots[at] = number

@@ -95,17 +95,17 @@ class Values:
                     book.enter(letters, kind, text, identity.key, lives=identity.has_rows)
         book.close()
         self.unsearched: defaultdict[str, list[str]] = defaultdict(list)
-        for number, letters, said, lives in book.first_said():
-            reason = self._why_not(letters, said.kind, book.owners(number), allowed) if lives else "nobody's"
-            if not reason:
+        for number, letters in book.entered():
+            if not book.lives(number):
+                continue
+            if reason := self._why_not(letters, book.kind(number), book.owners(number), allowed):
+                self.unsearched[reason].append(book.text(number))
+            else:
                 book.search_for(number)
-            elif reason != "nobody's":
-                self.unsearched[reason].append(said.text)
         _enter_otherwise(book)
         self._said: Mapping[str, Said] = dict(book.items()) if len(book) <= _FEW else book
         self._known: Remembered[str, Value] = Remembered(self._made, _KNOWN)  # of most, nothing is ever found
-        self._lengths = _lengths(self._said)
-        self._short = tuple(sorted({len(letters) for letters in self._said if len(letters) < HEAD}, reverse=True))
+        self._lengths, self._short = _lengths(self._said)
         self._sieve = Sieve(self._said, self._lengths)
 
     @staticmethod
@@ -177,13 +177,13 @@ class Values:
 
 def _enter_otherwise(book: Book) -> None:
     """Keys without the zeros before them, where nobody else has the shorter one; what is written from the right."""
-    for number, letters, said, _ in book.first_said():
-        is_number, bare = letters.isdecimal(), letters.lstrip("0")
-        if is_number and said.text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
+    for number, letters in book.entered():
+        text, is_number = book.text(number), letters.isdecimal()
+        if is_number and text.strip().startswith("+"):  # as it is dialled from abroad (ITU-T E.123)
             book.also(number, f"00{letters}", from_right=False)
-        if is_from_right(said.text):
+        if is_from_right(text):
             book.also(number, letters[::-1], from_right=True)
-        if said.kind == "key" and is_number and bare and bare != letters:
+        if is_number and letters.startswith("0") and (bare := letters.lstrip("0")) and book.kind(number) == "key":
             book.also_shorter(number, bare)
 
 
@@ -198,13 +198,18 @@ def _value(said: Said) -> Value:
     return Value(said.text, said.kind, said.owners, said.is_searched, tuple(run.text for run in found), gaps)
 
 
-def _lengths(known: Iterable[str]) -> dict[str, tuple[int, ...]]:
+def _lengths(known: Iterable[str]) -> tuple[dict[str, tuple[int, ...]], tuple[int, ...]]:
     """The first letters of values → how many letters and digits those that begin so have, the longest first.
 
-    However many values begin alike, as keys do, a place in a text costs as many look-ups as there are lengths.
+    And how many letters and digits those have that are shorter than that. However many values begin alike, as keys do,
+    a place in a text costs as many look-ups as there are lengths.
     """
     found: defaultdict[str, set[int]] = defaultdict(set)
+    short = set()
     for letters in known:
         if len(letters) >= HEAD:
             found[letters[:HEAD]].add(len(letters))
-    return {head: tuple(sorted(lengths, reverse=True)) for head, lengths in found.items()}
+        else:
+            short.add(len(letters))
+    longest_first = {head: tuple(sorted(lengths, reverse=True)) for head, lengths in found.items()}
+    return longest_first, tuple(sorted(short, reverse=True))
