@@ -194,7 +194,8 @@ def test_a_look_at_a_whole_page_hides_nothing(words: list[str], between: str, mi
 
 _NAMING = st.tuples(
     st.sampled_from(["key", "address", "name"]),
-    st.sampled_from(["007", "07", "7", "+353 1 234", "00353 1234", "x@y.example", "שלום", "Hill", "HILL", "a", "North"]) | st.text(),
+    st.sampled_from(["007", "07", "7", "+353 1 234", "00353 1234", "x@y.example", "שלום", "Hill", "HILL", "a", "North"])
+    | st.text(),
 )
 
 
