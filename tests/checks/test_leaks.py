@@ -203,6 +203,7 @@ _NAMING = st.tuples(
     st.lists(st.tuples(st.sampled_from("abcdefghijkl"), st.lists(_NAMING, max_size=3), st.booleans()), max_size=40),
     st.lists(st.text("07Hilxy@.ab ", max_size=20), max_size=4),
 )
+@example([("a", [("name", "+353 1 234")], True), ("b", [("name", "00353 1234")], True)], [])  # one replaces another
 def test_very_many_values_are_kept_in_less_room_and_are_the_same(
     named: list[tuple[str, list[tuple[str, str]], bool]], texts: list[str]
 ) -> None:
