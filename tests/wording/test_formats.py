@@ -48,7 +48,9 @@ def test_numbers(house: House, value: Decimal | float, pattern: str, text: str) 
 
 @given(
     value=st.decimals(-(10**20), 10**20, places=5),
-    pattern=st.sampled_from(["0", "0.00", "#,##0", "#,##0.0", "#,##0.0000"]),
+    pattern=st.sampled_from(
+        ["0", "0.00", "#,##0", "#,##0.0", "#,##0.0000", "#,##0.###", "#,##0.0##", "#.##", "'a 0'#,##0.00' b'", "0;(0)"]
+    ),
     locale=st.sampled_from(["en", "de", "de_CH", "fr", "pl", "es", "pt_PT", "hi", "ar_EG", "sv", "bg"]),
 )
 def test_a_number_is_written_as_the_locale_has_it(value: Decimal, pattern: str, locale: str) -> None:
@@ -94,6 +96,8 @@ def test_decimals_of_a_pattern() -> None:
 )
 def test_money_of_a_column_is_written_as_money_of_a_text(locale: str, currency: str, value: Decimal) -> None:
     house = House(locale=locale)
+    rounded = rounded_half_up(value, numbers.get_currency_precision(currency))
+    assert house.money(value, currency) == numbers.format_currency(rounded, currency, locale=locale)
     assert house.number(value, house.money_pattern(currency)) == house.money(value, currency)
 
 

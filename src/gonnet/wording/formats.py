@@ -10,10 +10,11 @@ import datetime as dt
 import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Context, Decimal, localcontext
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from babel import Locale, dates, numbers
 
+from gonnet.wording.forms_of_numbers import Form, form_of
 from gonnet.wording.languages import windows_language
 from gonnet.wording.words import Words, words_of
 
@@ -53,13 +54,11 @@ class House:
     def number(self, value: Number, pattern: str = "#,##0.###") -> str:
         """`value` by a CLDR number pattern, rounded half away from zero to the pattern's decimals."""
         places = decimals_of(pattern)
-        if (signs := _plain_signs(self.locale, pattern)) is not None:
-            return _plainly(rounded_half_up(Decimal(str(value)), places), signs)
+        if (form := _form(self.locale, pattern)) is not None:
+            return form.written(rounded_half_up(Decimal(str(value)), places))
         scaled = Decimal(str(value)) * (100 if "%" in pattern else 1)
         rounded = rounded_half_up(scaled, places) / (100 if "%" in pattern else 1)
-        with localcontext() as context:
-            context.prec = 60
-            return numbers.format_decimal(rounded, format=pattern, locale=self.locale)
+        return _written(rounded, pattern, self.locale)
 
     def money(self, value: Number, currency: str | None = None) -> str:
         """`value` with a currency, that of the house when None, and that currency's own number of decimals.
@@ -74,9 +73,8 @@ class House:
             raise ValueError(f"'{currency}' is no currency; write its code of three letters, such as EUR")
         places = numbers.get_currency_precision(currency)
         rounded = rounded_half_up(Decimal(str(value)), places)
-        with localcontext() as context:
-            context.prec = 60
-            return numbers.format_currency(rounded, currency, locale=self.locale)
+        form = _money_form(self.locale, currency)
+        return form.written(rounded) if form is not None else _written_money(rounded, currency, self.locale)
 
     def money_pattern(self, currency: str, pattern: str | None = None) -> str:
         """The number pattern by which amounts of a currency are written, such as `'€'#,##0.00`.
@@ -142,32 +140,35 @@ def _currencies() -> frozenset[str]:
     return frozenset(numbers.list_currencies())
 
 
-Signs = tuple[str, str, str]
-"""What stands between groups of three digits, before the decimals, and before a negative number."""
+@lru_cache(maxsize=256)
+def _form(locale: str, pattern: str) -> Form | None:
+    """The form of a pattern for which Babel need not be asked each time."""
+    places = decimals_of(pattern)
+    group, point = numbers.get_group_symbol(locale), numbers.get_decimal_symbol(locale)
+    rounded, write = partial(rounded_half_up, places=places), partial(_written, pattern=pattern, locale=locale)
+    return form_of(pattern, group, point, rounded, write)
 
 
 @lru_cache(maxsize=256)
-def _plain_signs(locale: str, pattern: str) -> Signs | None:
-    """The signs of a pattern that Babel need not be asked for each time: digits, groups of three, fixed decimals."""
-    if not re.fullmatch(r"(#,##)?0(\.0+)?", pattern) or numbers.format_decimal(5, "0", locale=locale) != "5":
-        return None
-    signs = (
-        numbers.get_group_symbol(locale) if "," in pattern else "",
-        numbers.get_decimal_symbol(locale),
-        numbers.get_minus_sign_symbol(locale),
-    )
-    for sample in (Decimal("-1234567.125"), Decimal("1234.5")):
-        rounded = rounded_half_up(sample, decimals_of(pattern))
-        if _plainly(rounded, signs) != numbers.format_decimal(rounded, format=pattern, locale=locale):
-            return None
-    return signs
+def _money_form(locale: str, currency: str) -> Form | None:
+    """The same for amounts of a currency."""
+    places = numbers.get_currency_precision(currency)
+    pattern = "#,##0." + "0" * places if places else "#,##0"
+    group, point = numbers.get_group_symbol(locale), numbers.get_decimal_symbol(locale)
+    rounded, write = partial(rounded_half_up, places=places), partial(_written_money, currency=currency, locale=locale)
+    return form_of(pattern, group, point, rounded, write)
 
 
-def _plainly(value: Decimal, signs: Signs) -> str:
-    group, point, minus = signs
-    whole, _, decimals = f"{abs(value):,f}".partition(".")
-    text = whole.replace(",", group) + (point + decimals if decimals else "")
-    return minus + text if value < 0 else text
+def _written(rounded: Decimal, pattern: str, locale: str) -> str:
+    with localcontext() as context:
+        context.prec = 60
+        return numbers.format_decimal(rounded, format=pattern, locale=locale)
+
+
+def _written_money(rounded: Decimal, currency: str, locale: str) -> str:
+    with localcontext() as context:
+        context.prec = 60
+        return numbers.format_currency(rounded, currency, locale=locale)
 
 
 def rounded_half_up(value: Decimal, places: int) -> Decimal:
