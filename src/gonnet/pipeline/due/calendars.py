@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from gonnet.calendar import House
+from gonnet.calendar import House, next_due
 from gonnet.calendar.workdays import public_holidays, working_days
 from gonnet.errors import JobError, meant
 from gonnet.jobs import Job, load_job
@@ -62,6 +63,7 @@ class Calendars:
     tools: Tools
     only: str | None = None
     _read: dict[str, tuple[tuple[int, int], Job | JobError | None]] = field(default_factory=dict)
+    _next: dict[int, tuple[Entry, dt.datetime, dt.datetime]] = field(default_factory=dict)
 
     def all(self, *, every_job: bool = False) -> tuple[JobCalendar, ...]:
         """The jobs that have a calendar; with `every_job` the others too."""
@@ -77,6 +79,20 @@ class Calendars:
         found = [self._calendar(name, known.get(name, []), every_job=every_job) for name in names]
         gone = [_gone(name, records) for name, records in known.items() if name not in names]
         return tuple(one for one in (*found, *gone) if one.lines or one.trouble is not None or every_job)
+
+    def coming(self, entries: Iterable[Entry], house: House) -> list[dt.datetime]:
+        """The next moment of each entry that has some; worked out again once it has passed, or the clock went back."""
+        now, known = self.tools.clock(), self._next
+        self._next = {}
+        for entry in entries:
+            _, asked, moment = known.get(id(entry), (entry, now, now))
+            if not asked <= now < moment:
+                due = next_due(entry, house, now) if entry.is_dated else None
+                if due is None:
+                    continue
+                asked, moment = now, due.moment
+            self._next[id(entry)] = (entry, asked, moment)
+        return [moment for _, _, moment in self._next.values()]
 
     def keep(self) -> None:
         """Let the ledger know the entries as they are now; those of broken files stay as they were."""

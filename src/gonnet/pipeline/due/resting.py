@@ -72,17 +72,15 @@ def nothing_before(calendars: Calendars) -> dt.datetime | None:
     Each has to look where something is open and may be run, or unheard; where an entry waits for data that come at any
     time; and where the ledger is on a server, which no file tells of.
     """
-    from gonnet.calendar import next_due
     from gonnet.pipeline.due.calendars import house_of
 
     tools = calendars.tools
-    now, house, spec = tools.clock(), house_of(tools), tools.workspace.file.summary
+    now, spec = tools.clock(), tools.workspace.file.summary
     entries = [line.entry for one in calendars.all() for line in one.lines]
     digest = [spec.digest] if spec is not None and spec.digest is not None else []
     tries = [one.next_try for one in tools.ledger.occurrences.open()]
     looks = tools.workspace.file.ledger.database is not None or not all(entry.is_dated for entry in entries)
     if looks or None in tries or tools.ledger.notices.untold():
         return None
-    due = (next_due(entry, house, now) for entry in (*entries, *digest))
-    moments = [one.moment for one in due if one is not None] + [one for one in tries if one is not None]
+    moments = (*calendars.coming((*entries, *digest), house_of(tools)), *(one for one in tries if one is not None))
     return min((now + _LONGEST, *moments))

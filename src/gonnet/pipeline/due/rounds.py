@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from gonnet.calendar import House, due_between, next_due
+from gonnet.calendar import House, due_between
 from gonnet.errors import GonnetError
 from gonnet.ledger.calendar import NoticeRecord, OccurrenceRecord
 from gonnet.pipeline.due import telling
@@ -106,11 +106,8 @@ def wait_for_next(calendars: Calendars) -> None:
     open_ones = tools.ledger.occurrences.open()
     moments = [one.next_try for one in open_ones if one.next_try is not None]
     longest = _WAITING if any(one.next_try is None for one in open_ones) else _LONGEST
-    house = house_of(tools)
-    for calendar in calendars.all():
-        for line in calendar.lines:
-            due = next_due(line.entry, house, now) if line.entry.is_dated else None
-            moments += [due.moment] if due is not None else []
-            longest = longest if line.entry.is_dated else _WAITING
+    entries = [line.entry for one in calendars.all() for line in one.lines]
+    moments += calendars.coming(entries, house_of(tools))
+    longest = longest if all(entry.is_dated for entry in entries) else _WAITING
     seconds = min(((moment - now).total_seconds() for moment in moments), default=longest)
     tools.stop.sleep(min(max(seconds, 0.2), longest))
