@@ -67,6 +67,8 @@ def _run(words: Sequence[str], folder: Path) -> Cost:
     while process.poll() is None:
         most = max(most, _memory(process.pid))
         time.sleep(0.02)
+    if process.returncode not in (0, 3):  # 3: something needs attention
+        raise SystemExit(f"`gonnet {' '.join(words)}` ended with {process.returncode}")
     return Cost(time.perf_counter() - began, _used() - used, most / 1024)
 
 
