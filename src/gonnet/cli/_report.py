@@ -13,6 +13,7 @@ from gonnet.cli import _show
 
 if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
+    from gonnet.pipeline.reviewing.overview import Overview
 
 
 def as_json(run: RunRecord, packages: Sequence[PackageRecord], earlier: Mapping[str, int] | None = None) -> None:
@@ -160,20 +161,11 @@ def _account_of(found: Mapping[str, Any], of: str) -> None:
         _show.line(f"Total    {control['column']}{of}: {whole} read = {' + '.join(parts)}")
 
 
-def since(packages: Sequence[PackageRecord]) -> None:
+def since(whole: Overview) -> None:
     """Print what people decided about packages since the run was prepared."""
-    kept = ("held", "skipped")
-    counts: dict[str, list[int]] = {"released": [0, 0], "held back or skipped": [0, 0]}
-    for package in packages:
-        was, now = str(package.prepared_as), str(package.state)
-        word = "released" if was in kept and now not in kept else ""
-        word = "held back or skipped" if was == "ready" and now in kept else word
-        if word:
-            counts[word] = [counts[word][0] + 1, counts[word][1] + package.rows]
+    counted = (("released", whole.released), ("held back or skipped", whole.kept))
     parts = [
-        f"{_show.many(many, 'package')} {word} ({_show.many(rows, 'row')})"
-        for word, (many, rows) in counts.items()
-        if many
+        f"{_show.many(many, 'package')} {word} ({_show.many(rows, 'row')})" for word, (many, rows) in counted if many
     ]
     if parts:
         _show.line(f"Since    by hand {' and '.join(parts)}")

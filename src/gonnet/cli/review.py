@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -193,14 +192,15 @@ def _list(
 ) -> None:
     from gonnet.cli import _listing, _report, _show
     from gonnet.pipeline.reviewing.listing import changes
+    from gonnet.pipeline.reviewing.overview import overview
 
+    whole = overview(packages)
     _show.line(f"{_report.title(run)} — {_report.states(run)}", "bold")
     if lacking:
         _show.line(f"Approval {lacking}", "yellow")
-    subjects = {message.subject for package in packages for message in package.messages}
-    if len(subjects) == 1:
-        _show.line(f"Message  “{next(iter(subjects))}”, from {_sender(packages)}")
-    if places := _report.places(Counter(part.destination for package in packages for part in package.placed)):
+    if len(whole.subjects) == 1:
+        _show.line(f"Message  “{whole.subjects[0]}”, from {whole.sender}")
+    if places := _report.places(whole.places):
         _show.line(f"Files    {'; '.join(places)}")
     if against is not None:
         _listing.against(against)
@@ -210,10 +210,10 @@ def _list(
     noted = {key: (f"sent already in run {number}",) for key, number in earlier.items()}
     for key, words in changes(against).items():
         noted[key] = (*noted.get(key, ()), *words)
-    _listing.show(page.shown, noted, several=len(subjects) > 1)
+    _listing.show(page.shown, noted, several=len(whole.subjects) > 1)
     _listing.rest(page)
     _report.account(run)
-    _report.since(packages)
+    _report.since(whole)
     _report.findings(run.findings, attention_only=quiet)
     if not quiet:
         _report.unsearched(run)
@@ -221,10 +221,6 @@ def _list(
         count = sum(len(package.documents) for package in packages)
         _show.line(f"{_show.many(count, 'document')} copied to {into}")
     _next(run, packages, copied=into is not None)
-
-
-def _sender(packages: Sequence[PackageRecord]) -> str:
-    return next(message.sender for package in packages for message in package.messages)
 
 
 def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) -> None:
