@@ -10,6 +10,7 @@ import datetime as dt
 from array import array
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager, suppress
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -239,14 +240,17 @@ class Ledger:
             every = work.execute(select(table.id, table.key).where(*wanted).order_by(table.id))
             numbers = array("q", (number for number, key in every if not chosen or key in chosen))
             if len(numbers) > _MANY:
-                return Packages(numbers, self.packages_now)
+                return Packages(numbers, self.packages_now, partial(self.packages_now, bare=True))
             return packages_where(work, wanted, chosen)
 
     @explained
-    def packages_now(self, numbers: Collection[int]) -> tuple[PackageRecord, ...]:
-        """Some packages, by number, as they are now."""
+    def packages_now(self, numbers: Collection[int], *, bare: bool = False) -> tuple[PackageRecord, ...]:
+        """Some packages, by number, as they are now; `bare` without documents, messages and hand-overs."""
+        first, last = min(numbers, default=0), max(numbers, default=0)
+        column, are_in_a_row = schema.packages.c.id, len(set(numbers)) == last - first + 1
+        wanted = column.between(first, last) if are_in_a_row else column.in_(list(numbers))
         with self._engine.connect() as work:
-            return packages_where(work, [schema.packages.c.id.in_(list(numbers))], set())
+            return packages_where(work, [wanted], bare=bare)
 
     @staticmethod
     def _require(work: Connection, run_id: int, keys: Collection[str]) -> None:

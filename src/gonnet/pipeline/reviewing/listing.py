@@ -45,7 +45,7 @@ def _sorted(packages: Sequence[PackageRecord], value: Value, *, backwards: bool 
     """Packages by a value; those that have none last. Of many, only the values are in memory."""
     known: list[tuple[Any, int]] = []
     rest: list[int] = []
-    for at, package in enumerate(packages):
+    for at, package in enumerate(packages.bare() if isinstance(packages, Packages) else packages):
         worth = value(package)
         number = package.id if isinstance(packages, Packages) else at
         if worth is None:
