@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from gonnet.ledger import PackageRecord, RunRecord
     from gonnet.pipeline.reviewing.comparison import Comparison
     from gonnet.pipeline.reviewing.listing import Page
+    from gonnet.pipeline.reviewing.overview import Overview
     from gonnet.pipeline.tools import Tools
 
 
@@ -220,19 +221,18 @@ def _list(
     if into is not None:
         count = sum(len(package.documents) for package in packages)
         _show.line(f"{_show.many(count, 'document')} copied to {into}")
-    _next(run, packages, copied=into is not None)
+    _next(run, whole, copied=into is not None)
 
 
-def _next(run: RunRecord, packages: Sequence[PackageRecord], *, copied: bool) -> None:
+def _next(run: RunRecord, whole: Overview, *, copied: bool) -> None:
     from gonnet.cli import _show
 
     steps = []
-    example = next((package.key for package in packages if package.documents), None)
-    if example is not None:
-        steps.append((typed("show", run.id, example), "one package in full, with its message"))
+    if whole.example is not None:
+        steps.append((typed("show", run.id, whole.example), "one package in full, with its message"))
         if not copied:
             steps.append((typed("review", run.id, "--into", "look"), "copy the documents to the folder `look`"))
-    if any(str(p.state) == "ready" and p.hand_overs for p in packages):
+    if whole.can_leave:
         steps.append((typed("send", run.id) + " --trial YOU@… --first 3", "try it on yourself"))
         steps.append((typed("send", run.id), "hand over what is ready; asks first"))
     _show.next_steps(*steps)

@@ -21,6 +21,8 @@ class Overview:
         places: Kind, kind of the place and its name → how many files, drafts and prints go there.
         released: How many packages people released since the run was prepared, and their rows.
         kept: The same of those that people held back or skipped.
+        example: The key of the first that has a document; None where none has.
+        can_leave: Whether something is ready to leave.
     """
 
     subjects: tuple[str, ...]
@@ -28,6 +30,8 @@ class Overview:
     places: Mapping[tuple[str, str, str], int]
     released: tuple[int, int]
     kept: tuple[int, int]
+    example: str | None
+    can_leave: bool
 
 
 def overview(packages: Iterable[PackageRecord]) -> Overview:
@@ -35,11 +39,15 @@ def overview(packages: Iterable[PackageRecord]) -> Overview:
     subjects, sender = dict[str, None](), ""
     places: Counter[tuple[str, str, str]] = Counter()
     released, kept = [0, 0], [0, 0]
+    example: str | None = None
+    can_leave = False
     for package in packages:
         for message in package.messages:
             sender = sender or message.sender
             if len(subjects) < 2:
                 subjects[message.subject] = None
+        example = package.key if example is None and package.documents else example
+        can_leave = can_leave or (package.state is State.READY and bool(package.hand_overs))
         places.update(part.destination for part in package.placed)
         was, now = package.prepared_as in _STAYS, package.state in _STAYS
         decided = released if was and not now else kept if package.prepared_as is State.READY and now else None
@@ -52,4 +60,6 @@ def overview(packages: Iterable[PackageRecord]) -> Overview:
         places=places,
         released=(released[0], released[1]),
         kept=(kept[0], kept[1]),
+        example=example,
+        can_leave=can_leave,
     )
