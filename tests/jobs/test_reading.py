@@ -71,6 +71,7 @@ BOMB = b"a0: &a0 [x, x, x, x, x, x, x, x, x, x]\n" + b"".join(
         ("file: milk.csv}", "file: milk.csv, skip: -1}", "'skip' must be at least 0, this is -1"),
         ("file: milk.csv}", "file: milk.csv, types: {litres: integer}}", "'integer' is not a type; write text, whole"),
         ("file: milk.csv}", "file: milk.csv, positions: {litres: 7 to 12}}", "'7 to 12' is not a first and a last place in the line, such as 1-12"),
+        ("data:\n", "keep: 0 days\ndata:\n", "'keep' must be at least 1, this is 0 days"),
         ("data:\n", "calendar: {every: monday, tries: 101}\ndata:\n", "'tries' must be at most 100, this is 101"),
         ("data:\n", f"calendar: {{every: monday, name: {'x' * 61}}}\ndata:\n", "the text of 'name' is too long. Write at most 60 letters"),
         ("statements@tarnvale.example", "statements", "is not an address: there is no @ in it"),

@@ -253,7 +253,7 @@ def _said(model: type[BaseModel], detail: ErrorDetails, place: Place) -> tuple[s
             return f"'{name}' has {context['actual_length']} entries", f"Leave at most {context['max_length']}"
         case "greater_than_equal" | "greater_than" | "less_than_equal" | "less_than":
             (limit,) = context.values()
-            return f"'{name}' must be {_LIMITS[kind]} {limit:g}, this is {given:g}", ""
+            return f"'{name}' must be {_LIMITS[kind]} {_number(limit)}, this is {_number(given)}", ""
         case "string_too_short":
             return f"the text of '{name}' is too short", f"Write at least {context['min_length']} letters"
         case "string_too_long":
@@ -262,6 +262,10 @@ def _said(model: type[BaseModel], detail: ErrorDetails, place: Place) -> tuple[s
             return str(context.get("error", detail["msg"])), ""
         case _:
             return f"'{name}': {detail['msg']}", ""
+
+
+def _number(value: object) -> str:
+    return f"{value:g}" if isinstance(value, float | int) else str(value)
 
 
 def _kind(value: object) -> str:

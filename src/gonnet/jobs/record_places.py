@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import field_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.sections import Form, Name, Section
+from gonnet.jobs.sections import LooksLike, Name, Section
 from gonnet.jobs.values import Days
 
 
@@ -28,6 +28,9 @@ class SigningKey(Section):
         return secrets.required(value)
 
 
+_Server = Annotated[str, LooksLike("https?://.*", "is not the address of a server; begin with https://")]
+
+
 class Bucket(Section):
     """A bucket on a server that speaks the protocol of S3.
 
@@ -39,8 +42,8 @@ class Bucket(Section):
         secret_key: Their password: `${NAME}`.
     """
 
-    url: Annotated[str, Form(r"s3://[^/\s]+.*", "is not a bucket; write one such as s3://tarnvale/gonnet")]
-    endpoint: Annotated[str, Form("https?://.*", "is not the address of a server; begin with https://")] | None = None
+    url: Annotated[str, LooksLike(r"s3://[^/\s]+.*", "is not a bucket; write one such as s3://tarnvale/gonnet")]
+    endpoint: _Server | None = None
     region: str | None = None
     access_key: str | None = None
     secret_key: str | None = None

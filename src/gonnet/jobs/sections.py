@@ -11,7 +11,7 @@ from pydantic_core.core_schema import CoreSchema, no_info_after_validator_functi
 
 
 @dataclass(frozen=True, slots=True)
-class Form:
+class LooksLike:
     """What a text of a job or workspace file must look like.
 
     Attributes:
@@ -53,7 +53,9 @@ class ConditionalBlock(Section):
     when: str | None = None
 
 
-Name = Annotated[str, Form("[A-Za-z][A-Za-z0-9_]*", "cannot be a name here; use letters, digits and _, a letter first")]
+Name = Annotated[
+    str, LooksLike("[A-Za-z][A-Za-z0-9_]*", "cannot be a name here; use letters, digits and _, first a letter")
+]
 
 
 def _listed(value: object) -> object:

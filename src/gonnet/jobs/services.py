@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BeforeValidator, Field, field_validator
 
 from gonnet.jobs import secrets
-from gonnet.jobs.sections import Form, Section
+from gonnet.jobs.sections import LooksLike, Section
 
 
 class PerMinute(Section):
@@ -37,10 +37,10 @@ def _as_over_all(value: object) -> object:
 
 _Host = Annotated[
     str,
-    Form(r"[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*", "is not the name of a machine; write one such as mail.tarnvale.example"),
+    LooksLike(r"[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*", "is no name of a machine; write one such as mail.tarnvale.example"),
 ]
 _Address = Annotated[
-    str, Form(r"[!-~]+@[A-Za-z0-9.-]+", "is not an address; write one such as office@tarnvale.example")
+    str, LooksLike(r"[!-~]+@[A-Za-z0-9.-]+", "is not an address; write one such as office@tarnvale.example")
 ]
 _Report = Literal["failure", "delay", "success"]
 

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from gonnet.jobs.sections import Form, Names, Section
+from gonnet.jobs.sections import LooksLike, Names, Section
 
 SPANS = ("day", "week", "month", "quarter", "half-year", "year")
 """The kinds of parameters that are periods."""
@@ -61,14 +61,14 @@ class Parameter(Section):
 
 ColumnKind = Annotated[
     str,
-    Form(
+    LooksLike(
         r"(text|whole|number|date|time|yes/no|decimal\([0-9]{1,2}, ?[0-9]{1,2}\))",
         "is not a type; write text, whole, number, date, time, yes/no, or decimal(10, 2) for ten digits, two of them "
         "after the point",
     ),
 ]
-_From = Annotated[
-    str, Form("[1-9][0-9]{0,4} ?- ?[1-9][0-9]{0,4}", "is not a first and a last place in the line, such as 1-12")
+_PlacesInLine = Annotated[
+    str, LooksLike("[1-9][0-9]{0,4} ?- ?[1-9][0-9]{0,4}", "is not a first and a last place in the line, such as 1-12")
 ]
 
 
@@ -177,7 +177,7 @@ class FileDataSet(Section):
     header: Annotated[_Row | tuple[_Row, _Row], BeforeValidator(_as_tuple)] = 1
     separator: Literal[",", ";", "|", "tab"] | None = None
     encoding: str | None = None
-    positions: dict[str, _From] = {}
+    positions: dict[str, _PlacesInLine] = {}
     columns: dict[str | int, str | None] = {}
     numbers: str | dict[str, str] | None = None
     dates: _ByColumn = ()

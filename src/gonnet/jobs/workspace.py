@@ -18,7 +18,7 @@ from gonnet.jobs.approval import Approval
 from gonnet.jobs.calendar import Entry
 from gonnet.jobs.reach import Reach
 from gonnet.jobs.record_places import LedgerPlace
-from gonnet.jobs.sections import Form, Name, Names, Section
+from gonnet.jobs.sections import LooksLike, Name, Names, Section
 from gonnet.jobs.services import Database, ImapServer, MailServer, PrinterSpec
 from gonnet.jobs.smime import SmimeSpec
 from gonnet.jobs.style import Style
@@ -28,7 +28,7 @@ _T = TypeVar("_T")
 
 
 _Permissions = Annotated[
-    str, Form("[0-7]{3}", "is no permission of files; write three digits in quotes, such as '640'")
+    str, LooksLike("[0-7]{3}", "is no permission of files; write three digits in quotes, such as '640'")
 ]
 
 
@@ -135,7 +135,7 @@ class Workers(Section):
     """
 
     dask: Annotated[
-        str, Form(r"(tcp|tls|ws|wss)://\S+:[0-9]+", "is not a scheduler; write one such as tcp://10.0.0.5:8786")
+        str, LooksLike(r"(tcp|tls|ws|wss)://\S+:[0-9]+", "is not a scheduler; write one such as tcp://10.0.0.5:8786")
     ]
 
 

@@ -117,7 +117,7 @@ class Packages(Sequence[PackageRecord]):
         return self._all(self._read)
 
     def bare(self) -> Iterator[PackageRecord]:
-        """All of them without documents, messages and hand-overs, in a third of the time."""
+        """All of them without documents, messages and hand-overs, which takes much less time."""
         return self._all(self._read_bare)
 
     @overload

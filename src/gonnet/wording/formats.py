@@ -14,8 +14,8 @@ from functools import lru_cache, partial
 
 from babel import Locale, dates, numbers
 
-from gonnet.wording.forms_of_numbers import Form, form_of
 from gonnet.wording.languages import windows_language
+from gonnet.wording.notation import Notation, notation_of
 from gonnet.wording.words import Words, words_of
 
 _NUMBER = re.compile(r"^[^0#]*[#,]*[0,]+(?:\.0*#*)?[^0#]*$")
@@ -54,8 +54,8 @@ class House:
     def number(self, value: Number, pattern: str = "#,##0.###") -> str:
         """`value` by a CLDR number pattern, rounded half away from zero to the pattern's decimals."""
         places = decimals_of(pattern)
-        if (form := _form(self.locale, pattern)) is not None:
-            return form.written(rounded_half_up(Decimal(str(value)), places))
+        if (notation := _notation(self.locale, pattern)) is not None:
+            return notation.written(rounded_half_up(Decimal(str(value)), places))
         scaled = Decimal(str(value)) * (100 if "%" in pattern else 1)
         rounded = rounded_half_up(scaled, places) / (100 if "%" in pattern else 1)
         return _written(rounded, pattern, self.locale)
@@ -73,8 +73,8 @@ class House:
             raise ValueError(f"'{currency}' is no currency; write its code of three letters, such as EUR")
         places = numbers.get_currency_precision(currency)
         rounded = rounded_half_up(Decimal(str(value)), places)
-        form = _money_form(self.locale, currency)
-        return form.written(rounded) if form is not None else _written_money(rounded, currency, self.locale)
+        notation = _money_notation(self.locale, currency)
+        return notation.written(rounded) if notation is not None else _written_money(rounded, currency, self.locale)
 
     def money_pattern(self, currency: str, pattern: str | None = None) -> str:
         """The number pattern by which amounts of a currency are written, such as `'€'#,##0.00`.
@@ -141,22 +141,22 @@ def _currencies() -> frozenset[str]:
 
 
 @lru_cache(maxsize=256)
-def _form(locale: str, pattern: str) -> Form | None:
-    """The form of a pattern for which Babel need not be asked each time."""
+def _notation(locale: str, pattern: str) -> Notation | None:
+    """The notation of a pattern for which Babel need not be asked each time."""
     places = decimals_of(pattern)
     group, point = numbers.get_group_symbol(locale), numbers.get_decimal_symbol(locale)
     rounded, write = partial(rounded_half_up, places=places), partial(_written, pattern=pattern, locale=locale)
-    return form_of(pattern, group, point, rounded, write)
+    return notation_of(pattern, group, point, rounded, write)
 
 
 @lru_cache(maxsize=256)
-def _money_form(locale: str, currency: str) -> Form | None:
+def _money_notation(locale: str, currency: str) -> Notation | None:
     """The same for amounts of a currency."""
     places = numbers.get_currency_precision(currency)
     pattern = "#,##0." + "0" * places if places else "#,##0"
     group, point = numbers.get_group_symbol(locale), numbers.get_decimal_symbol(locale)
     rounded, write = partial(rounded_half_up, places=places), partial(_written_money, currency=currency, locale=locale)
-    return form_of(pattern, group, point, rounded, write)
+    return notation_of(pattern, group, point, rounded, write)
 
 
 def _written(rounded: Decimal, pattern: str, locale: str) -> str:

@@ -7,9 +7,9 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field, field_validator, model_validator
 
 from gonnet.jobs.arrivals.common import FILE, ROW, SHEET, Coming, Pattern, Value
-from gonnet.jobs.sections import Form, Name, Names, Section
+from gonnet.jobs.sections import LooksLike, Name, Names, Section
 
-Place = Annotated[str, Form("[A-Za-z]{1,3}[1-9][0-9]{0,6}", "is not a cell; write one such as B3")]
+Place = Annotated[str, LooksLike("[A-Za-z]{1,3}[1-9][0-9]{0,6}", "is not a cell; write one such as B3")]
 
 
 class KeyInWorkbook(Section):

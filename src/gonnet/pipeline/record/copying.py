@@ -60,7 +60,7 @@ def copy(tools: Tools, folder: Path, progress: Progress = no_progress) -> Copied
     try:
         private.folder(there)
         private.folder(own)
-        files = sum(_copied(workspace.folder, there, kept))
+        copied = list(_copied(workspace.folder, there, kept))
         tools.ledger.copy_to(own / "ledger.db")
         with closing(Ledger(own, tools.clock)) as ledger:
             digests = sorted(filter(None, ledger.files_of_runs()))
@@ -79,10 +79,10 @@ def copy(tools: Tools, folder: Path, progress: Progress = no_progress) -> Copied
     is_apart = is_outside or workspace.file.ledger.store is not None
     return Copied(
         folder=folder,
-        files=files,
+        files=sum(copied),
         kept=count,
         is_apart=is_apart,
-        without_passwords=(workspace.folder / _PASSWORDS).exists(),
+        without_passwords=not all(copied),
         verdict=verdict,
     )
 
@@ -96,14 +96,14 @@ def _require_free(there: Path, workspace: Path) -> None:
         raise StorageError("there is something in the folder for the copy", where=str(there), fix="Choose a new one")
 
 
-def _copied(workspace: Path, there: Path, kept: Path) -> Iterator[int]:
-    """Copy the files that are not of the record, without the passwords."""
+def _copied(workspace: Path, there: Path, kept: Path) -> Iterator[bool]:
+    """Copy the files that are not of the record, but for the passwords; whether each was."""
     for at, folders, names in os.walk(workspace):
         folders[:] = [name for name in folders if (Path(at) / name).resolve() != kept]
         to = there / Path(at).relative_to(workspace)
         to.mkdir(parents=True, exist_ok=True)
         for name in names:
-            if Path(at) == workspace and name == _PASSWORDS:
-                continue
-            shutil.copy2(Path(at) / name, to / name, follow_symlinks=False)
-            yield 1
+            is_wanted = Path(at) != workspace or name != _PASSWORDS
+            if is_wanted:
+                shutil.copy2(Path(at) / name, to / name, follow_symlinks=False)
+            yield is_wanted

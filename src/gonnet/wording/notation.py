@@ -1,4 +1,4 @@
-"""Numbers in the form in which Babel writes them, without asking it for each: a sample says what stands around them."""
+"""Numbers as Babel writes them, without asking it for each: a sample says what stands around them."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _LARGE = Decimal("1234567.125")
 _SAMPLES = ("0", "0.5", "-0.5", "5", "-12.345", "120.1", "1234.5", "-9999.995", "123456789012.25")
 
 
-class Form(NamedTuple):
+class Notation(NamedTuple):
     """How a number is written.
 
     Attributes:
@@ -38,10 +38,10 @@ class Form(NamedTuple):
         return before + _digits(abs(value), self.group, self.point, self.least) + after
 
 
-def form_of(
+def notation_of(
     pattern: str, group: str, point: str, rounded: Callable[[Decimal], Decimal], write: Callable[[Decimal], str]
-) -> Form | None:
-    """The form in which `write` writes rounded numbers; None where it is not of digits in groups of three.
+) -> Notation | None:
+    """The notation in which `write` writes rounded numbers; None where it is not of digits in groups of three.
 
     Args:
         pattern: The CLDR pattern (Unicode Technical Standard 35, part 3).
@@ -60,9 +60,9 @@ def form_of(
     around, negative = write(large).split(middle), write(-large).split(middle)
     if not len(around) == len(negative) == 2:
         return None
-    form = Form((around[0], around[1]), (negative[0], negative[1]), group, point, least)
+    notation = Notation((around[0], around[1]), (negative[0], negative[1]), group, point, least)
     samples = map(rounded, map(Decimal, _SAMPLES))
-    return form if all(form.written(sample) == write(sample) for sample in samples) else None
+    return notation if all(notation.written(sample) == write(sample) for sample in samples) else None
 
 
 def _digits(value: Decimal, group: str, point: str, least: int) -> str:
