@@ -12,7 +12,7 @@ import pytest
 
 from gonnet.jobs import load_workspace
 from gonnet.ledger.calendar import Notice
-from gonnet.pipeline.due.calendars import Calendars
+from gonnet.pipeline.due.calendars import Calendars, house_of
 from gonnet.pipeline.due.resting import is_at_rest, note_rest
 from gonnet.pipeline.due.rounds import go_round
 from gonnet.pipeline.tools import open_tools
@@ -100,6 +100,26 @@ def test_what_is_tried_again_is_waited_for(dairy: Dairy) -> None:
     eight = DAWN + dt.timedelta(hours=2)
     assert rests(dairy, eight) is None
     assert rests(dairy, eight + dt.timedelta(minutes=5)) == eight + dt.timedelta(minutes=10)
+
+
+def test_the_next_date_is_told_anew_when_it_has_passed_when_the_clock_goes_back_and_when_the_job_changes(
+    dairy: Dairy,
+) -> None:
+    job(dairy, "{every: day, at: '08:00'}")
+    eight, day, clock = DAWN + dt.timedelta(hours=2), dt.timedelta(days=1), [DAWN]
+    with open_tools(load_workspace(dairy.folder), 1, clock=lambda: clock[0]) as tools:
+        calendars = Calendars(tools)
+
+        def told() -> list[dt.datetime]:
+            return calendars.coming([line.entry for one in calendars.all() for line in one.lines], house_of(tools))
+
+        assert told() == told() == [eight]
+        clock[0] = eight
+        assert told() == [eight + day]
+        clock[0] = DAWN - day
+        assert told() == [eight - day]
+        job(dairy, "{every: day, at: '09:00'}")
+        assert told() == [eight - day + dt.timedelta(hours=1)]
 
 
 def test_the_program_opens_nothing_while_it_rests(dairy: Dairy) -> None:
